@@ -1,0 +1,40 @@
+const swc = (tsx) => [
+  '@swc/jest',
+  {
+    jsc: {
+      target: 'es2023',
+      parser: { syntax: 'typescript', tsx, decorators: true },
+      transform: {
+        legacyDecorator: true,
+        decoratorMetadata: true,
+        ...(tsx ? { react: { runtime: 'automatic' } } : {}),
+      },
+    },
+    module: { type: 'es6' },
+  },
+];
+
+const project = (name, more = {}) => ({
+  displayName: name,
+  rootDir: `packages/${name}`,
+  testMatch: ['<rootDir>/src/**/*.test.{ts,tsx}'],
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  transform: { '\\.tsx$': swc(true), '\\.ts$': swc(false) },
+  testEnvironmentOptions: { customExportConditions: ['pannet-source', 'node'] },
+  ...more,
+});
+
+export default {
+  projects: [
+    project('core'),
+    project('cli'),
+    project('launcher'),
+    project('server'),
+    project('web', {
+      testEnvironment: 'jsdom',
+      testEnvironmentOptions: { customExportConditions: ['pannet-source', 'browser'] },
+      moduleNameMapper: { '\\.(s?css)$': '<rootDir>/src/testing/no-styles.js' },
+      setupFiles: ['<rootDir>/src/testing/browser-gaps.js'],
+    }),
+  ],
+};

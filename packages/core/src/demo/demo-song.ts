@@ -1,0 +1,159 @@
+import { wavFile } from '../formats/wav-write.ts';
+import { neutralImage } from '../image/image.ts';
+import { findRecipe } from '../image/recipes.ts';
+import type { Edit } from '../song/edits.ts';
+import type { Family, Recording } from '../song/song.ts';
+import {
+  bells,
+  bowed,
+  drum,
+  hum,
+  pad,
+  plucked,
+  reeds,
+  shaker,
+  type Instrument,
+} from './instruments.ts';
+import { demoFrames, demoRateHz, score, type Note } from './score.ts';
+
+export interface DemoRecording {
+  readonly fileName: string;
+  readonly bytes: Uint8Array;
+}
+
+interface DemoPart {
+  readonly name: string;
+  readonly family: Family;
+  readonly fileName: string;
+  readonly instrument: Instrument;
+  readonly notes: readonly Note[];
+  readonly peakDb: number;
+  readonly levelDb: number;
+  /** Wide from the start. */
+  readonly recipe?: string;
+}
+
+export const demoTitle = 'The Lantern Ferry';
+
+const parts: readonly DemoPart[] = [
+  {
+    name: 'Hum',
+    family: 'voice',
+    fileName: 'hum.wav',
+    instrument: hum,
+    notes: score.hum,
+    peakDb: -6,
+    levelDb: 0,
+  },
+  {
+    name: 'Wire harp',
+    family: 'plucked',
+    fileName: 'wire-harp.wav',
+    instrument: plucked,
+    notes: score.plucked,
+    peakDb: -6,
+    levelDb: -3,
+  },
+  {
+    name: 'Long bow',
+    family: 'bowed',
+    fileName: 'long-bow.wav',
+    instrument: bowed,
+    notes: score.bowed,
+    peakDb: -8,
+    levelDb: -2,
+  },
+  {
+    name: 'Reed box',
+    family: 'keys',
+    fileName: 'reed-box.wav',
+    instrument: reeds,
+    notes: score.reeds,
+    peakDb: -9,
+    levelDb: -5,
+    recipe: 'tuned-doubles',
+  },
+  {
+    name: 'Frame drum',
+    family: 'struck',
+    fileName: 'frame-drum.wav',
+    instrument: drum,
+    notes: score.drum,
+    peakDb: -6,
+    levelDb: -3,
+  },
+  {
+    name: 'Glass bells',
+    family: 'other',
+    fileName: 'glass-bells.wav',
+    instrument: bells,
+    notes: score.bells,
+    peakDb: -8,
+    levelDb: -7,
+  },
+];
+
+const bedFile = 'rough-mix.wav';
+const bedLevelDb = -6;
+
+/** All recordings of the demo song, synthesised: 48 kHz, 24 bit. */
+export function* demoRecordings(): Generator<DemoRecording> {
+  for (const [n, part] of parts.entries())
+    yield {
+      fileName: part.fileName,
+      bytes: wavFile([atPeak(part.instrument(part.notes, 100 + n), part.peakDb)], demoRateHz, '24'),
+    };
+  yield { fileName: bedFile, bytes: wavFile(bed(), demoRateHz, '24') };
+}
+
+/** The edits that make an empty song the demo song, once its recordings are kept. */
+export function demoEdits(recordings: readonly Recording[]): Edit[] {
+  const hashOf = (fileName: string) => {
+    const recording = recordings.find((candidate) => candidate.fileName === fileName);
+    if (!recording) throw new Error(`The demo song lacks ${fileName}.`);
+    return recording.hash;
+  };
+  return [
+    { kind: 'set-rate', rateHz: demoRateHz },
+    ...recordings.map((recording): Edit => ({ kind: 'put-recording', recording })),
+    ...parts.map((part, index): Edit => ({
+      kind: 'add-part',
+      index,
+      part: {
+        id: part.fileName.replace('.wav', ''),
+        name: part.name,
+        family: part.family,
+        takes: [{ recording: hashOf(part.fileName), channel: 0 }],
+        levelDb: part.levelDb,
+        muted: false,
+        image: (part.recipe && findRecipe(part.recipe)?.image) || neutralImage(),
+      },
+    })),
+    { kind: 'set-bed', bed: { recording: hashOf(bedFile), levelDb: bedLevelDb } },
+  ];
+}
+
+/** Two pads and a shaker that moves between the sides: everything else of the song, roughly mixed. */
+function bed(): Float32Array[] {
+  const shakes: Note[] = Array.from({ length: 128 }, (_, n) => ({
+    startSeconds: n * 0.3,
+    seconds: 0.1,
+    hz: 1,
+    strength: n % 2 ? 0.5 : 1,
+  }));
+  const grain = shaker(shakes, 7);
+  return [11, 12].map((seed, side) => {
+    const line = pad(score.pad, seed);
+    for (let n = 0; n < demoFrames; n++) line[n] += grain[n] * (side === 0 ? 0.5 : 0.35);
+    return atPeak(line, -12);
+  });
+}
+
+function atPeak(line: Float64Array, peakDb: number): Float32Array {
+  let peak = 0;
+  for (let n = 0; n < line.length; n++) peak = Math.max(peak, Math.abs(line[n]));
+  const factor = 10 ** (peakDb / 20) / peak;
+  const scaled = new Float32Array(line.length);
+  for (let n = 0; n < line.length; n++) scaled[n] = line[n] * factor;
+  return scaled;
+}

@@ -1,0 +1,163 @@
+import { failure, success, type Outcome } from '../outcome.ts';
+import { rateParameter } from '../parameters/tables.ts';
+import type { ByteSource } from './byte-source.ts';
+
+export type SampleEncoding = 'pcm' | 'float';
+
+/** What a WAV file holds and where. */
+export interface WavLayout {
+  readonly encoding: SampleEncoding;
+  readonly bitsPerSample: 16 | 24 | 32 | 64;
+  readonly channels: 1 | 2;
+  readonly rateHz: number;
+  readonly frames: number;
+  /** Of the first frame, in bytes from the start of the file. */
+  readonly dataOffset: number;
+  readonly bytesPerFrame: number;
+}
+
+const readable = 'Pannet reads WAV with PCM of 16, 24 or 32 bits, or float of 32 or 64 bits';
+
+/**
+ * Finds the layout of a WAV file. Chunks other than `fmt ` and `data` are skipped, odd ones with their pad byte.
+ * Nothing but headers is read, so a header that lies about its size costs nothing.
+ *
+ * @param name the file's name, for the sentences
+ * @returns a failure for what is not WAV, not a kind that is read, truncated, or contradicts itself
+ * Source: Microsoft and IBM, "Multimedia Programming Interface and Data Specifications 1.0" (1991);
+ * Microsoft, "Multiple channel audio data and WAVE files" (2007) for the extensible form.
+ */
+export async function readWavLayout(source: ByteSource, name: string): Promise<Outcome<WavLayout>> {
+  const refuse = (code: string, sentence: string) => failure(code, `“${name}” ${sentence}`);
+  if (source.size === 0) return refuse('empty-file', `is empty (0 bytes). ${readable}.`);
+  const head = view(await source.read(0, 12));
+  const kind = head.byteLength >= 12 ? ascii(head, 0) : '';
+  if (kind === 'RF64' || kind === 'BW64')
+    return refuse('not-read-yet', `is a ${kind} file (over 4 GB); those are not read yet.`);
+  if (kind !== 'RIFF' || ascii(head, 8) !== 'WAVE')
+    return refuse('not-wav', `is not a WAV file${looksLike(head)}. ${readable}.`);
+
+  let format: DataView | undefined;
+  let offset = 12;
+  while (offset + 8 <= source.size) {
+    const chunk = view(await source.read(offset, 8));
+    const id = ascii(chunk, 0);
+    const size = chunk.getUint32(4, true);
+    const body = offset + 8;
+    if (id === 'data') {
+      if (!format)
+        return refuse('no-format', 'has audio data before its format chunk, so it cannot be read.');
+      return layoutOf(format, body, size, source.size, refuse);
+    }
+    if (body + size > source.size)
+      return refuse(
+        'truncated',
+        `is cut short: its “${id.trim()}” chunk should have ${size} bytes, ${source.size - body} are there.`,
+      );
+    if (id === 'fmt ') format = view(await source.read(body, Math.min(size, 40)));
+    offset = body + size + (size % 2);
+  }
+  return refuse(
+    'no-audio',
+    'has no audio data: its data chunk is missing, or the file was cut short.',
+  );
+}
+
+function layoutOf(
+  format: DataView,
+  dataOffset: number,
+  dataBytes: number,
+  fileBytes: number,
+  refuse: (code: string, sentence: string) => Outcome<never>,
+): Outcome<WavLayout> {
+  if (format.byteLength < 16) return refuse('bad-format', 'has a format chunk that is too short.');
+  let tag = format.getUint16(0, true);
+  const channels = format.getUint16(2, true);
+  const rateHz = format.getUint32(4, true);
+  const bytesPerFrame = format.getUint16(12, true);
+  const bitsPerSample = format.getUint16(14, true);
+  if (tag === 0xfffe && format.byteLength >= 26) tag = format.getUint16(24, true);
+  const encoding = tag === 1 ? 'pcm' : tag === 3 ? 'float' : undefined;
+  const known =
+    (encoding === 'pcm' && [16, 24, 32].includes(bitsPerSample)) ||
+    (encoding === 'float' && [32, 64].includes(bitsPerSample));
+  if (!encoding || !known) {
+    const what =
+      encoding === undefined ? `format tag ${tag}` : `${encoding} of ${bitsPerSample} bits`;
+    return refuse('unread-encoding', `is coded as ${what}. ${readable}.`);
+  }
+  if (channels !== 1 && channels !== 2)
+    return refuse('channels', `has ${channels} channels; mono (1) and stereo (2) are read.`);
+  if (rateHz < rateParameter.min || rateHz > rateParameter.max)
+    return refuse('rate', `has a rate of ${rateHz} Hz; 8000 to 192000 Hz are read.`);
+  if (bytesPerFrame !== (channels * bitsPerSample) / 8)
+    return refuse(
+      'bad-format',
+      `contradicts itself: ${channels} × ${bitsPerSample} bits do not make ${bytesPerFrame} bytes a frame.`,
+    );
+  const there = fileBytes - dataOffset;
+  if (dataBytes > there)
+    return refuse(
+      'truncated',
+      `is cut short: its header promises ${dataBytes} bytes of audio, ${there} are there.`,
+    );
+  if (dataBytes % bytesPerFrame !== 0)
+    return refuse('truncated', 'is cut short: its audio ends in the middle of a frame.');
+  if (dataBytes === 0) return refuse('no-audio', 'has no audio: its data chunk is empty.');
+  return success({
+    encoding,
+    bitsPerSample: bitsPerSample as WavLayout['bitsPerSample'],
+    channels,
+    rateHz,
+    frames: dataBytes / bytesPerFrame,
+    dataOffset,
+    bytesPerFrame,
+  });
+}
+
+/**
+ * Decodes one channel of whole frames to floats of full scale ±1. Values that are not finite become 0.
+ * @param bytes whole frames, as they lie in the file
+ */
+export function decodeChannel(bytes: Uint8Array, layout: WavLayout, channel: number): Float32Array {
+  const { bytesPerFrame, bitsPerSample, encoding } = layout;
+  const count = Math.floor(bytes.length / bytesPerFrame);
+  const decoded = new Float32Array(count);
+  const data = view(bytes);
+  const first = (channel * bitsPerSample) / 8;
+  if (encoding === 'float') {
+    for (let n = 0, at = first; n < count; n++, at += bytesPerFrame) {
+      const value = bitsPerSample === 32 ? data.getFloat32(at, true) : data.getFloat64(at, true);
+      decoded[n] = Number.isFinite(value) ? value : 0;
+    }
+  } else if (bitsPerSample === 16) {
+    for (let n = 0, at = first; n < count; n++, at += bytesPerFrame)
+      decoded[n] = data.getInt16(at, true) / 32_768;
+  } else if (bitsPerSample === 24) {
+    for (let n = 0, at = first; n < count; n++, at += bytesPerFrame)
+      decoded[n] = (data.getUint16(at, true) | (data.getInt8(at + 2) << 16)) / 8_388_608;
+  } else {
+    for (let n = 0, at = first; n < count; n++, at += bytesPerFrame)
+      decoded[n] = data.getInt32(at, true) / 2_147_483_648;
+  }
+  return decoded;
+}
+
+function view(bytes: Uint8Array): DataView {
+  return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+}
+
+function ascii(data: DataView, offset: number): string {
+  return String.fromCharCode(...[0, 1, 2, 3].map((n) => data.getUint8(offset + n)));
+}
+
+function looksLike(head: DataView): string {
+  if (head.byteLength < 4) return '';
+  const start = ascii(head, 0);
+  if (start.startsWith('ID3') || (head.getUint16(0) & 0xffe0) === 0xffe0)
+    return ': it begins like an MP3';
+  if (start === 'fLaC') return ': it begins like a FLAC';
+  if (start === 'OggS') return ': it begins like an Ogg file';
+  if (start === 'FORM') return ': it begins like an AIFF';
+  return '';
+}

@@ -1,0 +1,116 @@
+import { integratedLoudness } from './loudness.ts';
+import { TruePeakMeter } from './true-peak.ts';
+import {
+  deepestDip,
+  foldColour,
+  foldLossByBand,
+  foldVerdict,
+  type BandLoss,
+  type ColourPoint,
+  type Verdict,
+} from './fold.ts';
+import { correlation, isStillMono, leanDb, likeness, sideSums, sideToMidDb } from './sides.ts';
+import { foldSpectrum, sidesSpectrum, stereoSpectra } from './spectra.ts';
+
+/**
+ * The figures of one stereo stretch, as the report of docs/image-file.md has them. null where there is no figure
+ * (silence, or a side without sound).
+ */
+export interface StereoReport {
+  readonly rateHz: number;
+  readonly frames: number;
+  readonly loudnessLufs: number | null;
+  readonly truePeakDbtp: number | null;
+  readonly samplePeakDbfs: number | null;
+  readonly correlation: number | null;
+  readonly sideToMidDb: number | null;
+  readonly stillMono: boolean;
+  readonly likeness: { readonly value: number; readonly lagMs: number } | null;
+  readonly fold: {
+    readonly lossDb: number | null;
+    readonly dropLu: number | null;
+    readonly deepestDipDb: number | null;
+    readonly deepestDipHz: number | null;
+    readonly verdict: Verdict | null;
+    readonly bands: readonly BandLoss[];
+  };
+  /** Above 0: L speaks first. */
+  readonly leadMs: number | null;
+  /** Above 0: L is heavier. */
+  readonly leanDb: number | null;
+}
+
+export interface MeasuredStereo {
+  readonly report: StereoReport;
+  /** The fold against the sides' power in twelfth octaves, for drawing. */
+  readonly colour: readonly ColourPoint[];
+}
+
+/** Below this likeness the sides are separate performances, and which one leads is not one figure. */
+const leadNeedsLikeness = 0.5;
+const transformSize = 16_384;
+
+/**
+ * Measures a stereo stretch. The plain reference lies in the middle, so its fold loses nothing: the drop is the
+ * image's own loss, and colour stands against the power of the sides.
+ *
+ * @param tick is told the share done (0 to 1) between the steps; it may throw to stop
+ */
+export function measureStereo(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  tick: (share: number) => void = () => {},
+): MeasuredStereo {
+  const loudness = integratedLoudness([left, right], rateHz);
+  tick(0.15);
+  const fold = left.map((value, n) => (value + right[n]) / 2);
+  const foldLoudness = integratedLoudness([fold, fold], rateHz);
+  tick(0.3);
+  const peaks = new TruePeakMeter(rateHz, 2);
+  peaks.process([left, right], left.length);
+  tick(0.45);
+  const sums = sideSums(left, right);
+  const alike = likeness(left, right, rateHz);
+  tick(0.7);
+  const spectra = stereoSpectra(left, right, rateHz, transformSize);
+  const folded = foldSpectrum(spectra);
+  const sides = sidesSpectrum(spectra);
+  const dip = deepestDip(foldColour(folded, sides, spectra.hzPerBin, 6));
+  tick(1);
+  const loss = Number.isFinite(loudness) ? within(foldLoudness - loudness) : null;
+  const drop = loss === null ? null : Math.max(0, -loss);
+  return {
+    report: {
+      rateHz,
+      frames: left.length,
+      loudnessLufs: finite(loudness),
+      truePeakDbtp: finite(peaks.truePeakDbtp()),
+      samplePeakDbfs: finite(peaks.samplePeakDbfs()),
+      correlation: correlation(sums),
+      sideToMidDb: within(sideToMidDb(sums)),
+      stillMono: isStillMono(sums),
+      likeness: alike,
+      fold: {
+        lossDb: loss,
+        dropLu: drop,
+        deepestDipDb: dip?.depthDb ?? null,
+        deepestDipHz: dip?.hz ?? null,
+        verdict: drop === null ? null : foldVerdict(drop, dip?.depthDb ?? 0),
+        bands: foldLossByBand(spectra, rateHz),
+      },
+      leadMs: alike && Math.abs(alike.value) >= leadNeedsLikeness ? alike.lagMs : null,
+      leanDb: finite(leanDb(sums)),
+    },
+    colour: foldColour(folded, sides, spectra.hzPerBin, 12),
+  };
+}
+
+/** JSON knows no infinity: what is mono or cancelled to the last bit reads ∓120 dB. */
+function within(value: number | null): number | null {
+  return value === null || Number.isNaN(value) ? null : Math.max(-120, Math.min(120, value));
+}
+
+function finite(value: number | null): number | null {
+  return value !== null && Number.isFinite(value) ? value : null;
+}

@@ -1,0 +1,105 @@
+import { framesToMs, frames, hz, powerToDb } from '../quantities/units.ts';
+import { nextPowerOfTwo, RealFft } from '../signal/spectrum.ts';
+
+/** Sums over a stretch that tell how the two sides stand to each other at lag 0. */
+export interface SideSums {
+  readonly left: number;
+  readonly right: number;
+  readonly cross: number;
+}
+
+export function sideSums(left: ArrayLike<number>, right: ArrayLike<number>): SideSums {
+  let sumLeft = 0;
+  let sumRight = 0;
+  let cross = 0;
+  for (let n = 0; n < left.length; n++) {
+    sumLeft += left[n] * left[n];
+    sumRight += right[n] * right[n];
+    cross += left[n] * right[n];
+  }
+  return { left: sumLeft, right: sumRight, cross };
+}
+
+/** Σlr/√(Σl²Σr²), −1 to 1; null where a side is silent. */
+export function correlation(sums: SideSums): number | null {
+  const scale = Math.sqrt(sums.left * sums.right);
+  return scale > 0 ? sums.cross / scale : null;
+}
+
+/** Energy of S over M in dB: −Infinity for a mono signal, null for silence. */
+export function sideToMidDb(sums: SideSums): number | null {
+  const both = sums.left + sums.right;
+  if (both <= 0) return null;
+  return powerToDb(Math.max(0, both - 2 * sums.cross) / Math.max(0, both + 2 * sums.cross));
+}
+
+/** S at least this far under M counts as mono: common practice. */
+export const stillMonoDb = -50;
+
+export function isStillMono(sums: SideSums): boolean {
+  const ratio = sideToMidDb(sums);
+  return ratio !== null && ratio <= stillMonoDb;
+}
+
+/** By how many dB the image is heavier: above 0 left, below 0 right; null where a side is silent. */
+export function leanDb(sums: SideSums): number | null {
+  return sums.left > 0 && sums.right > 0 ? powerToDb(sums.left / sums.right) : null;
+}
+
+export interface Likeness {
+  /** Signed, −1 to 1. */
+  readonly value: number;
+  /** Above 0: the right side speaks later, so the left one leads. */
+  readonly lagMs: number;
+}
+
+const largestLagMs = 200;
+
+/**
+ * Are the sides copies, and by how much apart: the signed peak of largest magnitude of the normalised
+ * cross-correlation within ±200 ms, over all that is given. null where a side is silent.
+ */
+export function likeness(left: Float32Array, right: Float32Array, rateHz: number): Likeness | null {
+  const sums = sideSums(left, right);
+  const scale = Math.sqrt(sums.left * sums.right);
+  if (!(scale > 0)) return null;
+  const maxLag = Math.round((largestLagMs * rateHz) / 1000);
+  const size = nextPowerOfTwo(maxLag * 6);
+  const segment = size - 2 * maxLag;
+  const fft = new RealFft(size);
+  const a = fft.createSpectrum();
+  const b = fft.createSpectrum();
+  const product = fft.createSpectrum().fill(0);
+  const padded = new Float64Array(size);
+  for (let from = 0; from < left.length; from += segment) {
+    padded.fill(0);
+    padded.set(left.subarray(from, from + segment), maxLag);
+    fft.forward(padded, a);
+    padded.fill(0);
+    const start = Math.max(0, from - maxLag);
+    padded.set(right.subarray(start, from + segment + maxLag), start - (from - maxLag));
+    fft.forward(padded, b);
+    for (let k = 0; k < 2 * size; k += 2) {
+      product[k] += a[k] * b[k] + a[k + 1] * b[k + 1];
+      product[k + 1] += a[k] * b[k + 1] - a[k + 1] * b[k];
+    }
+  }
+  const correlations = fft.createSpectrum();
+  fft.inverse(product, correlations);
+  const at = (lag: number) => correlations[2 * ((lag + size) % size)];
+  let best = 0;
+  for (let lag = -maxLag; lag <= maxLag; lag++)
+    if (Math.abs(at(lag)) > Math.abs(at(best))) best = lag;
+  const offset = Math.abs(best) < maxLag ? parabolaPeak(at(best - 1), at(best), at(best + 1)) : 0;
+  return {
+    value: Math.max(-1, Math.min(1, at(best) / scale)),
+    lagMs: framesToMs(frames(best + offset), hz(rateHz)),
+  };
+}
+
+/** Where between −0.5 and 0.5 the extremum through three neighbours lies. */
+export function parabolaPeak(before: number, peak: number, after: number): number {
+  const curvature = before - 2 * peak + after;
+  if (curvature === 0) return 0;
+  return Math.max(-0.5, Math.min(0.5, (0.5 * (before - after)) / curvature));
+}

@@ -1,0 +1,63 @@
+import { hannWindow, RealFft } from '../signal/spectrum.ts';
+
+/** Long-term power spectra of both sides and how they hang together; bins 0 to size/2. */
+export interface StereoSpectra {
+  readonly hzPerBin: number;
+  readonly left: Float64Array;
+  readonly right: Float64Array;
+  /** Re⟨L·R*⟩ */
+  readonly cross: Float64Array;
+}
+
+/**
+ * Averages Hann-windowed spectra with half overlap over a whole recording (Welch 1967).
+ * @param size of the transform, a power of two; 16384 resolves the comb of a pure delay to 0.1 dB
+ */
+export function stereoSpectra(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  size: number,
+): StereoSpectra {
+  const fft = new RealFft(size);
+  const window = hannWindow(size);
+  const bins = size / 2 + 1;
+  const result = {
+    hzPerBin: rateHz / size,
+    left: new Float64Array(bins),
+    right: new Float64Array(bins),
+    cross: new Float64Array(bins),
+  };
+  const windowed = new Float64Array(size);
+  const leftSpectrum = fft.createSpectrum();
+  const rightSpectrum = fft.createSpectrum();
+  const transform = (samples: Float32Array, from: number, spectrum: number[]) => {
+    for (let n = 0; n < size; n++) windowed[n] = window[n] * (samples[from + n] ?? 0);
+    fft.forward(windowed, spectrum);
+  };
+  const hop = size / 2;
+  for (let from = 0; from === 0 || from + hop < left.length; from += hop) {
+    transform(left, from, leftSpectrum);
+    transform(right, from, rightSpectrum);
+    for (let bin = 0; bin < bins; bin++) {
+      const lr = leftSpectrum[2 * bin];
+      const li = leftSpectrum[2 * bin + 1];
+      const rr = rightSpectrum[2 * bin];
+      const ri = rightSpectrum[2 * bin + 1];
+      result.left[bin] += lr * lr + li * li;
+      result.right[bin] += rr * rr + ri * ri;
+      result.cross[bin] += lr * rr + li * ri;
+    }
+  }
+  return result;
+}
+
+/** Power spectrum of (L+R)/2. */
+export function foldSpectrum(spectra: StereoSpectra): Float64Array {
+  return spectra.left.map((left, bin) => (left + spectra.right[bin] + 2 * spectra.cross[bin]) / 4);
+}
+
+/** (|L|²+|R|²)/2: what the fold would be if both sides were one. */
+export function sidesSpectrum(spectra: StereoSpectra): Float64Array {
+  return spectra.left.map((left, bin) => (left + spectra.right[bin]) / 2);
+}

@@ -1,0 +1,77 @@
+import { neutralImage, type Image } from '../image/image.ts';
+import type { SplicePlan } from '../voices/splices.ts';
+import { spliceNeeds } from '../derived/splice-library.ts';
+import { apply } from '../song/commands.ts';
+import { emptySong, type Part, type Recording, type Song } from '../song/song.ts';
+import type { Edit } from '../song/edits.ts';
+import { blockFrames, type BlockLoader } from '../sources/blocks.ts';
+import { compile } from './compile.ts';
+import { prepareSplices, renderStretch } from './offline.ts';
+import type { RenderPlan } from './plan.ts';
+
+/** A song whose PCM lies in memory. */
+export interface MemorySong {
+  readonly song: Song;
+  readonly load: BlockLoader;
+}
+
+export function memoryRecording(index: number, frames: number, rateHz: number): Recording {
+  return {
+    hash: String(index).padStart(64, '0'),
+    fileName: `take-${index}.wav`,
+    encoding: 'float',
+    bitsPerSample: 32,
+    channels: 1,
+    rateHz,
+    frames,
+    dataOffset: 44,
+    bytesPerFrame: 4,
+  };
+}
+
+/** One part a signal, named p0, p1 …, each with the given image. */
+export function memorySong(
+  signals: readonly Float32Array[],
+  rateHz = 48_000,
+  image: Image = neutralImage(),
+): MemorySong {
+  const edits: Edit[] = [{ kind: 'set-rate', rateHz }];
+  const byKey = new Map<string, Float32Array>();
+  for (const [n, signal] of signals.entries()) {
+    const recording = memoryRecording(n, signal.length, rateHz);
+    byKey.set(`${recording.hash}:0`, signal);
+    const part: Part = {
+      id: `p${n}`,
+      name: `Part ${n}`,
+      family: 'other',
+      takes: [{ recording: recording.hash, channel: 0 }],
+      levelDb: 0,
+      muted: false,
+      image,
+    };
+    edits.push({ kind: 'put-recording', recording }, { kind: 'add-part', part, index: n });
+  }
+  const made = apply(emptySong('s', 'Memory'), { id: 'c', name: 'Make', role: 'do', edits });
+  if (!made.ok) throw new Error(made.error.sentence);
+  return {
+    song: made.value.song,
+    load: (source, index) => {
+      const signal = byKey.get(source.key) as Float32Array;
+      return Promise.resolve(signal.subarray(index * blockFrames, (index + 1) * blockFrames));
+    },
+  };
+}
+
+export async function memoryPlan({ song, load }: MemorySong): Promise<RenderPlan> {
+  const splices = new Map<string, SplicePlan>();
+  for (const need of spliceNeeds(song))
+    splices.set(need.key, await prepareSplices(need, song.rateHz as number, load));
+  return compile(song, splices);
+}
+
+/** The image of one signal, rendered whole. */
+export async function renderImage(signal: Float32Array, image: Image, rateHz = 48_000) {
+  const memory = memorySong([signal], rateHz, image);
+  const plan = await memoryPlan(memory);
+  return renderStretch(plan, 'p0', memory.load, 0, signal.length);
+}

@@ -1,0 +1,103 @@
+import { BlockStore, blockFrames, ensureBlocks, type BlockLoader } from '../sources/blocks.ts';
+import { planSplices } from '../voices/splices.ts';
+import type { SpliceNeed } from '../derived/splice-library.ts';
+import type { SplicePlan } from '../voices/splices.ts';
+import { planSources, type RenderPlan } from './plan.ts';
+import { quantumFrames } from './quantum.ts';
+import { Renderer } from './renderer.ts';
+
+/** How far before and behind the playhead a source may be read: delays of −50 to 150 ms, the tuner's wander, the taps. */
+export const reachBehindMs = 200;
+export const reachAheadMs = 100;
+
+export interface RenderedBlock {
+  /** Absolute frame of the first. */
+  readonly frame: number;
+  readonly left: Float32Array;
+  readonly right: Float32Array;
+}
+
+/**
+ * Renders one part from one frame to another, block by block, in bounded memory.
+ * @param to exclusive; may lie beyond the end of the takes, where tails ring out
+ * @param what the image, or the plain reference
+ */
+export async function* renderPart(
+  plan: RenderPlan,
+  partId: string,
+  load: BlockLoader,
+  from: number,
+  to: number,
+  what: 'image' | 'plain' = 'image',
+): AsyncGenerator<RenderedBlock> {
+  const part = plan.parts.find((candidate) => candidate.id === partId);
+  if (!part) throw new Error(`The plan has no part ${partId}.`);
+  const only: RenderPlan = { ...plan, parts: [part], bed: null };
+  const sources = planSources(only);
+  const store = new BlockStore();
+  const renderer = new Renderer(plan.rateHz, store);
+  renderer.aim(only);
+  const [run] = renderer.parts;
+  const behind = Math.ceil((reachBehindMs * plan.rateHz) / 1000);
+  const ahead = Math.ceil((reachAheadMs * plan.rateHz) / 1000);
+  for (let frame = from; frame < to; frame += blockFrames) {
+    const count = Math.min(blockFrames, to - frame);
+    store.retain((_, index) => (index + 1) * blockFrames > frame - behind);
+    await ensureBlocks(store, load, sources, frame - behind, frame + count + ahead);
+    const block = { frame, left: new Float32Array(count), right: new Float32Array(count) };
+    const grid = Math.floor(frame / quantumFrames) * quantumFrames;
+    for (let quantum = grid; quantum < frame + count; quantum += quantumFrames) {
+      renderer.render(quantum, what === 'plain');
+      const start = Math.max(0, frame - quantum);
+      const end = Math.min(quantumFrames, frame + count - quantum);
+      const at = quantum + start - frame;
+      const left = what === 'plain' ? run.plainLeft : run.left;
+      const right = what === 'plain' ? run.plainRight : run.right;
+      block.left.set(left.subarray(start, end), at);
+      block.right.set(right.subarray(start, end), at);
+    }
+    yield block;
+  }
+}
+
+/** Renders a stretch of a part in one piece; for measuring. */
+export async function renderStretch(
+  plan: RenderPlan,
+  partId: string,
+  load: BlockLoader,
+  from: number,
+  to: number,
+  what: 'image' | 'plain' = 'image',
+  tick: (share: number) => void = () => {},
+): Promise<{ left: Float32Array; right: Float32Array }> {
+  const left = new Float32Array(to - from);
+  const right = new Float32Array(to - from);
+  for await (const block of renderPart(plan, partId, load, from, to, what)) {
+    left.set(block.left, block.frame - from);
+    right.set(block.right, block.frame - from);
+    tick((block.frame - from + block.left.length) / (to - from));
+  }
+  return { left, right };
+}
+
+/** Plans the splices that a tuned voice needs, reading its source block by block. */
+export async function prepareSplices(
+  need: SpliceNeed,
+  rateHz: number,
+  load: BlockLoader,
+): Promise<SplicePlan> {
+  const store = new BlockStore();
+  const sources = [need.source];
+  return planSplices({
+    ratio: need.ratio,
+    rateHz,
+    frames: need.source.frames,
+    read: async (start, count) => {
+      store.retain((_, index) => (index + 2) * blockFrames > start);
+      await ensureBlocks(store, load, sources, start, start + count);
+      const target = new Float32Array(count);
+      store.read(need.source, start, count, target);
+      return target;
+    },
+  });
+}

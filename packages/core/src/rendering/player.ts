@@ -1,0 +1,234 @@
+import { fadeTable } from '../signal/fade.ts';
+import { blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
+import { Monitor } from './monitor.ts';
+import { reachAheadMs, reachBehindMs } from './offline.ts';
+import { planSources, type RenderPlan } from './plan.ts';
+import { quantumFrames } from './quantum.ts';
+
+export interface Loop {
+  /** First frame, and the one after the last. */
+  readonly start: number;
+  readonly end: number;
+}
+
+/** Sounds begin, end and jump over so many ms, or they would click. */
+const edgeMs = 5;
+const scopePoints = 256;
+/** Every so many frames one point of the scope. */
+const scopeStride = 6;
+
+export type PlayerState = 'stopped' | 'loading' | 'playing';
+
+/**
+ * Transport round the monitor: any block size, start, stop, jump, loop, and what is seen of the sound. Knows no audio
+ * host; the worklet is an adapter round it.
+ */
+export class Player {
+  readonly monitor: Monitor;
+  readonly #store: BlockStore;
+  readonly #rateHz: number;
+  readonly #edge: Float64Array;
+  #sources: readonly PcmSource[] = [];
+  #position = 0;
+  #wanted = false;
+  #state: PlayerState = 'stopped';
+  #jump: number | null = null;
+  /** How far the sound has faded in, in frames. */
+  #opening = 0;
+  /** Frame of the quantum that lies in the monitor's buffers. */
+  #quantum = Number.NaN;
+  loop: Loop | null = null;
+  /** The part whose own sound goes to the tap and the scope. */
+  watched: string | null = null;
+  underruns = 0;
+  readonly scope = new Float32Array(2 * scopePoints);
+  #scopeAt = 0;
+  #scopeSkip = 0;
+  /** Σl², Σr², Σlr of each part since they were last taken, in the order of the plan. */
+  readonly sums = new Float64Array(3 * 64);
+
+  constructor(rateHz: number, store: BlockStore) {
+    this.#store = store;
+    this.#rateHz = rateHz;
+    this.monitor = new Monitor(rateHz, store);
+    this.#edge = fadeTable(Math.round((edgeMs * rateHz) / 1000));
+  }
+
+  get position(): number {
+    return this.#jump ?? this.#position;
+  }
+
+  get state(): PlayerState {
+    return this.#state;
+  }
+
+  aim(plan: RenderPlan): void {
+    this.monitor.aim(plan);
+    this.#sources = planSources(plan);
+    if (this.#state === 'stopped') this.monitor.settle();
+  }
+
+  play(): void {
+    this.#wanted = true;
+    if (this.#state === 'stopped') this.#state = 'loading';
+  }
+
+  stop(): void {
+    this.#wanted = false;
+    if (this.#state === 'loading') this.#state = 'stopped';
+  }
+
+  /** Goes on from `frame`; a sound that plays is faded out first. */
+  seek(frame: number): void {
+    if (this.#state === 'playing') {
+      this.#jump = frame;
+    } else {
+      this.#position = frame;
+      this.#jump = null;
+    }
+  }
+
+  /** Whether all that sounds around the position is there. */
+  #supplied(): boolean {
+    const from = this.#position - (reachBehindMs * this.#rateHz) / 1000;
+    const to = this.#position + ((reachAheadMs + 100) * this.#rateHz) / 1000;
+    for (const source of this.#sources) {
+      const [first, last] = blockRange(source, from, to);
+      for (let index = first; index <= last; index++)
+        if (!this.#store.has(source.key, index)) return false;
+    }
+    return true;
+  }
+
+  /** Fills `count` frames of what is heard, and of the watched part as it would be exported. */
+  process(
+    left: Float32Array,
+    right: Float32Array,
+    tapLeft: Float32Array,
+    tapRight: Float32Array,
+    count: number,
+  ): void {
+    let at = 0;
+    while (at < count) {
+      if (this.#state === 'loading' && this.#supplied()) this.#start();
+      if (this.#state !== 'playing') {
+        left.fill(0, at, count);
+        right.fill(0, at, count);
+        tapLeft.fill(0, at, count);
+        tapRight.fill(0, at, count);
+        return;
+      }
+      at += this.#run(left, right, tapLeft, tapRight, at, count);
+    }
+  }
+
+  #start(): void {
+    this.#state = 'playing';
+    this.#opening = 0;
+    this.#quantum = Number.NaN;
+    this.monitor.settle();
+  }
+
+  /** Plays on to the end of the block, the quantum or the loop, whichever is first; says how many frames that was. */
+  #run(
+    left: Float32Array,
+    right: Float32Array,
+    tapLeft: Float32Array,
+    tapRight: Float32Array,
+    at: number,
+    count: number,
+  ): number {
+    const position = this.#position;
+    const quantum = Math.floor(position / quantumFrames) * quantumFrames;
+    if (quantum !== this.#quantum) this.#render(quantum);
+    const inside = position - quantum;
+    const loop = this.loop && position < this.loop.end ? this.loop : null;
+    const untilLoopEnd = (loop?.end ?? Infinity) - position;
+    const run = Math.min(count - at, quantumFrames - inside, untilLoopEnd);
+    const { monitor } = this;
+    const tapped = this.#tapped();
+    const closing = !this.#wanted || this.#jump !== null;
+    for (let n = 0; n < run; n++) {
+      this.#opening = Math.max(0, Math.min(this.#edge.length, this.#opening + (closing ? -1 : 1)));
+      const room = loop
+        ? Math.min(loop.end - position - n, position + n - loop.start + 1)
+        : Infinity;
+      const step = Math.min(this.#opening, Math.max(room, 0));
+      const gain = step >= this.#edge.length ? 1 : step <= 0 ? 0 : this.#edge[step - 1];
+      left[at + n] = monitor.left[inside + n] * gain;
+      right[at + n] = monitor.right[inside + n] * gain;
+      tapLeft[at + n] = tapped ? tapped.left[inside + n] : 0;
+      tapRight[at + n] = tapped ? tapped.right[inside + n] : 0;
+    }
+    this.#position = position + run;
+    if (loop && this.#position >= loop.end) this.#position = loop.start;
+    if (closing && this.#opening === 0) this.#afterClosing();
+    else if (this.#position >= this.#end()) this.#finish();
+    return run;
+  }
+
+  #tapped() {
+    for (const part of this.monitor.renderer.parts) if (part.id === this.watched) return part;
+    return null;
+  }
+
+  #end(): number {
+    return this.monitor.plan.frames + (150 * this.#rateHz) / 1000;
+  }
+
+  #render(quantum: number): void {
+    const missing = this.#store.missingFrames;
+    this.monitor.render(quantum);
+    this.#quantum = quantum;
+    if (this.#store.missingFrames !== missing) this.underruns++;
+    this.#look();
+  }
+
+  /** Sums and scope of what was just rendered. */
+  #look(): void {
+    let row = 0;
+    for (const part of this.monitor.renderer.parts) {
+      let ll = 0;
+      let rr = 0;
+      let lr = 0;
+      for (let n = 0; n < quantumFrames; n++) {
+        const l = part.left[n];
+        const r = part.right[n];
+        ll += l * l;
+        rr += r * r;
+        lr += l * r;
+      }
+      if (row < this.sums.length) {
+        this.sums[row] += ll;
+        this.sums[row + 1] += rr;
+        this.sums[row + 2] += lr;
+      }
+      row += 3;
+      if (part.id !== this.watched) continue;
+      for (let n = this.#scopeSkip; n < quantumFrames; n += scopeStride) {
+        this.scope[this.#scopeAt] = part.left[n];
+        this.scope[this.#scopeAt + 1] = part.right[n];
+        this.#scopeAt = (this.#scopeAt + 2) % this.scope.length;
+      }
+      this.#scopeSkip =
+        (scopeStride - ((quantumFrames - this.#scopeSkip) % scopeStride)) % scopeStride;
+    }
+  }
+
+  #afterClosing(): void {
+    if (this.#jump !== null) {
+      this.#position = this.#jump;
+      this.#jump = null;
+      this.#quantum = Number.NaN;
+    }
+    this.#state = this.#wanted ? 'loading' : 'stopped';
+  }
+
+  /** The song is over: back to its beginning. */
+  #finish(): void {
+    this.#wanted = false;
+    this.#state = 'stopped';
+    this.#position = 0;
+    this.#opening = 0;
+  }
+}

@@ -1,0 +1,344 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { neutralImage, neutralStage, newVoice, type Image } from '../image/image.ts';
+import { recipes } from '../image/recipes.ts';
+import { noise, rms, sine } from '../measurement/signals.fixture.ts';
+import { sideSums, sideToMidDb } from '../measurement/sides.ts';
+import { BlockStore } from '../sources/blocks.ts';
+import { apply } from '../song/commands.ts';
+import type { Delay, Voice } from '../voices/voice.ts';
+import { compile } from './compile.ts';
+import { foldPaths, planLeadMs } from './fold-paths.ts';
+import { memoryPlan, memorySong, renderImage } from './memory.fixture.ts';
+import { renderPart, renderStretch } from './offline.ts';
+import { Player } from './player.ts';
+
+// Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
+const { sin, cos, hypot, log10, ceil, log2, abs, atan2, sqrt, PI } = Math;
+
+const rate = 48_000;
+const centre = cos(PI / 4);
+
+function hardLeft(delay: Delay): Image {
+  const voice = newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 }, delay });
+  return { voices: [voice], stage: neutralStage };
+}
+
+describe('time', () => {
+  test('a delay of 10.5 samples holds ±0.05 dB and ±0.01 sample at 10 kHz', async () => {
+    const hz = 10_000;
+    const { left } = await renderImage(
+      sine(hz, -6, 1, rate),
+      hardLeft({ value: 10.5, unit: 'samples' }),
+    );
+    let re = 0;
+    let im = 0;
+    for (let n = 1000; n < 1000 + 4800 * 8; n++) {
+      re += left[n] * cos((2 * PI * hz * n) / rate);
+      im += left[n] * sin((2 * PI * hz * n) / rate);
+    }
+    const size = (2 * hypot(re, im)) / (4800 * 8);
+    expect(abs(20 * log10(size) + 6)).toBeLessThan(0.05);
+    const turns = 10.5 * (hz / rate);
+    const phase = -atan2(re, im) / (2 * PI);
+    const error = (phase - turns - Math.round(phase - turns)) * (rate / hz);
+    expect(abs(error)).toBeLessThan(0.01);
+  });
+
+  test.each<[Delay, number]>([
+    [{ value: 14, unit: 'ms' }, 672],
+    [{ value: 816, unit: 'samples' }, 816],
+    [{ value: -50, unit: 'ms' }, -2400],
+    [{ value: 150, unit: 'ms' }, 7200],
+    [{ value: 0, unit: 'ms' }, 0],
+  ])('an impulse arrives at its frame: %j', async (delay, frames) => {
+    const take = new Float32Array(20_000);
+    take[8000] = 0.5;
+    const { left, right } = await renderImage(take, hardLeft(delay));
+    expect(left[8000 + frames]).toBe(0.5);
+    expect(rms(left)).toBeCloseTo(rms(take), 12);
+    expect(Math.max(...right)).toBe(0);
+  });
+});
+
+describe('images', () => {
+  const take = noise(1, rate, 5);
+
+  test('a neutral image is plain, sample for sample', async () => {
+    const memory = memorySong([take]);
+    const plan = await memoryPlan(memory);
+    const image = await renderStretch(plan, 'p0', memory.load, 0, take.length, 'image');
+    const plain = await renderStretch(plan, 'p0', memory.load, 0, take.length, 'plain');
+    expect(image).toEqual(plain);
+  });
+
+  test('mirrored and anchor fold to the plain take (Lauridsen 1954), to −120 dB', async () => {
+    const mirrored = recipes.find((recipe) => recipe.id === 'mirrored');
+    const { left, right } = await renderImage(take, mirrored?.image as Image);
+    const difference = left.map((value, n) => (value + right[n]) / 2 - take[n] * centre);
+    expect(20 * log10(rms(difference) / rms(take))).toBeLessThan(-120);
+    expect(abs((sideToMidDb(sideSums(left, right)) ?? 0) + 3)).toBeLessThan(0.2);
+  });
+
+  test('an 80 % image is M ± 0.8·S of the full one, and 0 % is mono', async () => {
+    const full = recipes[0].image;
+    const at = (widthPercent: number) =>
+      renderImage(take, { ...full, stage: { ...full.stage, widthPercent } });
+    const [whole, narrow, mono] = [await at(100), await at(80), await at(0)];
+    for (let n = 0; n < take.length; n += 11) {
+      const middle = (whole.left[n] + whole.right[n]) / 2;
+      const side = (whole.left[n] - whole.right[n]) / 2;
+      expect(narrow.left[n]).toBeCloseTo(middle + 0.8 * side, 6);
+      expect(narrow.right[n]).toBeCloseTo(middle - 0.8 * side, 6);
+      expect((narrow.left[n] + narrow.right[n]) / 2).toBeCloseTo(middle, 6);
+    }
+    expect(mono.left).toEqual(mono.right);
+  });
+
+  test('balance only lowers the far side; trim and polarity do what they say', async () => {
+    const stage = { ...neutralStage, balancePercent: 50, trimDb: 6 };
+    const voice = newVoice('v1', 'centre', { polarity: 'inverted' });
+    const { left, right } = await renderImage(take, { voices: [voice], stage });
+    const gain = -centre * 10 ** (6 / 20);
+    expect(right[777]).toBeCloseTo(take[777] * gain, 6);
+    expect(left[777]).toBeCloseTo((take[777] * gain) / 2, 6);
+  });
+
+  test('the plan says the comb and the lead before it is heard', async () => {
+    const plan = await memoryPlan(memorySong([take], rate, recipes[0].image));
+    expect(planLeadMs(plan.parts[0], rate)).toBeCloseTo(14, 9);
+    const paths = foldPaths(plan.parts[0], rate);
+    expect(paths.map((path) => path.delaySeconds)).toEqual([0, 0.014]);
+    for (const path of paths) expect(path.gain).toBeCloseTo(Math.SQRT1_2, 9);
+  });
+
+  test('equal tuned doubles fold within 0.5 dB of −3.01', async () => {
+    const doubles = recipes[1].image;
+    const image = { ...doubles, voices: doubles.voices.slice(1) };
+    const long = noise(20, rate, 8);
+    const { left, right } = await renderImage(long, image);
+    const fold = left.map((value, n) => (value + right[n]) / 2);
+    const sides = sqrt((rms(left) ** 2 + rms(right) ** 2) / 2);
+    expect(abs(20 * log10(rms(fold) / sides) + 3.01)).toBeLessThan(0.5);
+  });
+});
+
+const delay: fc.Arbitrary<Delay> = fc.oneof(
+  fc.record({
+    value: fc.double({ min: -50, max: 150, noNaN: true }),
+    unit: fc.constant('ms' as const),
+  }),
+  fc.record({
+    value: fc.integer({ min: -2400, max: 7200 }),
+    unit: fc.constant('samples' as const),
+  }),
+);
+const placement: fc.Arbitrary<Voice['placement']> = fc.oneof(
+  fc.record({
+    kind: fc.constant('pan' as const),
+    panPercent: fc.double({ min: -100, max: 100, noNaN: true }),
+  }),
+  fc.constant({ kind: 'mirror' as const }),
+);
+const anyImage: fc.Arbitrary<Image> = fc.record({
+  voices: fc
+    .array(
+      fc.record({
+        placement,
+        delay,
+        levelDb: fc.double({ min: -60, max: 12, noNaN: true }),
+        tuner: fc.record({
+          kind: fc.constant('single' as const),
+          cents: fc.oneof(fc.constant(0), fc.double({ min: -50, max: 50, noNaN: true })),
+        }),
+        polarity: fc.constantFrom('normal' as const, 'inverted' as const),
+        muted: fc.boolean(),
+      }),
+      { minLength: 1, maxLength: 4 },
+    )
+    .map((voices) => voices.map((changes, n) => newVoice(`v${n}`, `voice ${n}`, changes))),
+  stage: fc.record({
+    widthPercent: fc.double({ min: 0, max: 200, noNaN: true }),
+    balancePercent: fc.double({ min: -100, max: 100, noNaN: true }),
+    trimDb: fc.double({ min: -24, max: 12, noNaN: true }),
+  }),
+});
+
+describe('laws', () => {
+  const take = noise(1.6, rate, 9);
+
+  test('from any start the same bits, and nothing that is not finite', async () => {
+    await fc.assert(
+      fc.asyncProperty(anyImage, fc.integer({ min: 0, max: 60_000 }), async (image, start) => {
+        const memory = memorySong([take], rate, image);
+        const plan = await memoryPlan(memory);
+        const whole = await renderStretch(plan, 'p0', memory.load, 0, take.length);
+        const part = await renderStretch(plan, 'p0', memory.load, start, start + 4000);
+        expect(part.left).toEqual(whole.left.slice(start, start + 4000));
+        expect(part.right).toEqual(whole.right.slice(start, start + 4000));
+        expect(whole.left.every(Number.isFinite)).toBe(true);
+      }),
+      { numRuns: 25 },
+    );
+  });
+
+  test('the player in blocks of any size taps what the export renders', async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        anyImage,
+        fc.integer({ min: 0, max: 20_000 }),
+        fc.array(fc.integer({ min: 1, max: 700 }), { minLength: 5, maxLength: 40 }),
+        async (image, start, sizes) => {
+          const memory = memorySong([take], rate, image);
+          const plan = await memoryPlan(memory);
+          const store = new BlockStore();
+          const source = plan.parts[0].plain.source;
+          for (let index = 0; index < 3; index++)
+            store.put(source.key, index, await memory.load(source, index));
+          const player = new Player(rate, store);
+          player.watched = 'p0';
+          player.aim(plan);
+          player.seek(start);
+          player.play();
+          const frames = sizes.reduce((sum, size) => sum + size, 0);
+          const tapped = new Float32Array(frames);
+          let at = 0;
+          for (const size of sizes) {
+            const [l, r, tapLeft, tapRight] = [0, 1, 2, 3].map(() => new Float32Array(size));
+            player.process(l, r, tapLeft, tapRight, size);
+            tapped.set(tapLeft, at);
+            at += size;
+          }
+          const { left } = await renderStretch(plan, 'p0', memory.load, start, start + frames);
+          expect(tapped).toEqual(left);
+          expect(player.underruns).toBe(0);
+        },
+      ),
+      { numRuns: 25 },
+    );
+  });
+});
+
+/** Energy outside 900 to 1100 Hz against the whole, by one Hann-windowed transform over all of it. */
+function outsideDb(samples: Float32Array): number {
+  const size = 2 ** ceil(log2(samples.length));
+  const re = new Float64Array(size);
+  const im = new Float64Array(size);
+  for (let n = 0; n < samples.length; n++)
+    re[n] = samples[n] * (0.5 - 0.5 * cos((2 * PI * n) / samples.length));
+  transform(re, im);
+  let inside = 0;
+  let outside = 0;
+  for (let k = 0; k < size / 2; k++) {
+    const power = re[k] * re[k] + im[k] * im[k];
+    const hz = (k * rate) / size;
+    if (hz >= 900 && hz <= 1100) inside += power;
+    else outside += power;
+  }
+  return 10 * log10(outside / (inside + outside));
+}
+
+/** Radix-2 transform in place; the test's own, so that the engine is not judged by its own tools. */
+function transform(re: Float64Array, im: Float64Array): void {
+  const size = re.length;
+  for (let n = 1, m = 0; n < size; n++) {
+    let bit = size >> 1;
+    for (; m & bit; bit >>= 1) m ^= bit;
+    m ^= bit;
+    if (n < m) {
+      [re[n], re[m]] = [re[m], re[n]];
+      [im[n], im[m]] = [im[m], im[n]];
+    }
+  }
+  for (let span = 2; span <= size; span *= 2)
+    for (let k = 0; k < span / 2; k++) {
+      const c = cos((-2 * PI * k) / span);
+      const s = sin((-2 * PI * k) / span);
+      for (let a = k; a < size; a += span) {
+        const b = a + span / 2;
+        const x = re[b] * c - im[b] * s;
+        const y = re[b] * s + im[b] * c;
+        re[b] = re[a] - x;
+        im[b] = im[a] - y;
+        re[a] += x;
+        im[a] += y;
+      }
+    }
+}
+
+describe('changes while a 1 kHz sine plays leave nothing above −60 dB outside 900 to 1100 Hz', () => {
+  const tone = sine(1000, -12, 6, rate);
+  const image = recipes[0].image;
+  const voices = (changes: Partial<Voice>): Image => ({
+    ...image,
+    voices: image.voices.map((voice) => ({ ...voice, ...changes })),
+  });
+  const drags: [string, (share: number) => Image][] = [
+    ['delay', (share) => voices({ delay: { value: 15 * share, unit: 'ms' } })],
+    ['position', (share) => voices({ placement: { kind: 'pan', panPercent: 200 * share - 100 } })],
+    ['level', (share) => voices({ levelDb: -40 * share })],
+    [
+      'mirrored or not',
+      (share) =>
+        voices({
+          placement: share % 0.2 < 0.1 ? { kind: 'mirror' } : { kind: 'pan', panPercent: 40 },
+        }),
+    ],
+    ['polarity', (share) => voices({ polarity: share % 0.2 < 0.1 ? 'inverted' : 'normal' })],
+    ['voices that come and go', (share) => (share % 0.2 < 0.1 ? neutralImage() : recipes[2].image)],
+    ['width', (share) => ({ ...image, stage: { ...image.stage, widthPercent: 200 * share } })],
+    [
+      'balance',
+      (share) => ({ ...image, stage: { ...image.stage, balancePercent: 200 * share - 100 } }),
+    ],
+    ['trim', (share) => ({ ...image, stage: { ...image.stage, trimDb: -24 * share } })],
+  ];
+  test.each(drags)('%s', async (_, drag) => {
+    const memory = memorySong([tone], rate, image);
+    const plan = await memoryPlan(memory);
+    const store = new BlockStore();
+    const source = plan.parts[0].plain.source;
+    for (let index = 0; index < 9; index++)
+      store.put(source.key, index, await memory.load(source, index));
+    const player = new Player(rate, store);
+    player.watched = 'p0';
+    player.aim(plan);
+    player.seek(rate);
+    player.play();
+    const frames = 3 * rate;
+    const tapped = [new Float32Array(frames), new Float32Array(frames)];
+    const [heardLeft, heardRight] = [new Float32Array(128), new Float32Array(128)];
+    // A mouse that moves sends some sixty changes a second.
+    for (let at = 0, block = 0; at + 128 <= frames; at += 128, block++) {
+      if (block % 6 === 0) {
+        const edited = apply(memory.song, {
+          id: 'c',
+          name: 'drag',
+          role: 'do',
+          edits: [{ kind: 'set-image', partId: 'p0', image: drag(at / frames) }],
+        });
+        if (!edited.ok) throw new Error(edited.error.sentence);
+        player.aim(compile(edited.value.song, new Map(), plan));
+      }
+      player.process(
+        heardLeft,
+        heardRight,
+        tapped[0].subarray(at, at + 128),
+        tapped[1].subarray(at, at + 128),
+        128,
+      );
+    }
+    for (const side of tapped) if (rms(side) > 1e-4) expect(outsideDb(side)).toBeLessThan(-60);
+  });
+});
+
+test('rendering past the end lets the tail ring out', async () => {
+  const take = new Float32Array(4000);
+  take[3999] = 0.5;
+  const memory = memorySong([take], rate, hardLeft({ value: 10, unit: 'ms' }));
+  const plan = await memoryPlan(memory);
+  let found = 0;
+  for await (const block of renderPart(plan, 'p0', memory.load, 0, 12_000))
+    found = Math.max(found, ...block.left);
+  expect(found).toBe(0.5);
+});

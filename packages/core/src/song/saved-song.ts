@@ -1,0 +1,41 @@
+import { failure, success, type Outcome } from '../outcome.ts';
+import { describe } from '../parameters/parameter.ts';
+import type { Song } from './song.ts';
+
+type Saved = Readonly<Record<string, unknown>>;
+type Migration = (saved: Saved) => Saved;
+
+/** `migrations[n]` takes a song saved in format n + 1 to format n + 2. There is one format so far, so there are none. */
+const migrations: readonly Migration[] = [];
+
+/** Reads a song as it was saved by this or an older version. A newer one is refused. */
+export function readSong(saved: unknown): Outcome<Song> {
+  const migrated = migrate(saved, migrations);
+  return migrated.ok ? success(migrated.value as unknown as Song) : migrated;
+}
+
+/** Takes a saved document through all migrations that it still needs; the newest format is one past their number. */
+export function migrate(saved: unknown, steps: readonly Migration[]): Outcome<Saved> {
+  if (typeof saved !== 'object' || saved === null || !('formatVersion' in saved))
+    return failure('not-a-song', 'This is not a saved song: it has no “formatVersion”.');
+  const version = saved.formatVersion;
+  if (typeof version !== 'number' || !Number.isInteger(version) || version < 1)
+    return failure(
+      'not-a-song',
+      `“formatVersion” must be a whole number from 1; it was ${describe(version)}.`,
+    );
+  const newest = steps.length + 1;
+  if (version > newest)
+    return failure(
+      'newer-format',
+      `This song was saved by a newer Pannet (format ${version}); this one reads up to format ${newest}.`,
+    );
+  return success(
+    steps
+      .slice(version - 1)
+      .reduce<Saved>(
+        (song, step, n) => ({ ...step(song), formatVersion: version + n + 1 }),
+        saved as Saved,
+      ),
+  );
+}

@@ -1,0 +1,92 @@
+import type { Image } from '../image/image.ts';
+import type { PanLaw } from '../voices/pan-law.ts';
+
+/** One audio file as imported, kept byte for byte under its content hash. */
+export interface Recording {
+  /** SHA-256 of the file, 64 hexadecimal digits. */
+  readonly hash: string;
+  readonly fileName: string;
+  readonly encoding: 'pcm' | 'float';
+  readonly bitsPerSample: 16 | 24 | 32 | 64;
+  readonly channels: 1 | 2;
+  readonly rateHz: number;
+  readonly frames: number;
+  readonly dataOffset: number;
+  readonly bytesPerFrame: number;
+}
+
+/** One performance of a part: one channel of a recording. */
+export interface Take {
+  readonly recording: string;
+  /** 0 or 1. */
+  readonly channel: number;
+}
+
+export const families = ['voice', 'plucked', 'bowed', 'keys', 'low', 'struck', 'other'] as const;
+export type Family = (typeof families)[number];
+
+/** One instrument or singer of the song. */
+export interface Part {
+  readonly id: string;
+  readonly name: string;
+  readonly family: Family;
+  readonly takes: readonly Take[];
+  readonly levelDb: number;
+  readonly muted: boolean;
+  readonly image: Image;
+}
+
+/** A rough mix of everything else: heard, never processed, never exported. */
+export interface Bed {
+  readonly recording: string;
+  readonly levelDb: number;
+}
+
+/** The immutable document. It changes only by commands. */
+export interface Song {
+  readonly formatVersion: 1;
+  readonly id: string;
+  readonly title: string;
+  /** null until the first recording decides. */
+  readonly rateHz: number | null;
+  readonly panLaw: PanLaw;
+  readonly recordings: Readonly<Record<string, Recording>>;
+  readonly parts: Readonly<Record<string, Part>>;
+  readonly partOrder: readonly string[];
+  readonly bed: Bed | null;
+}
+
+export const mostParts = 64;
+
+export function emptySong(id: string, title: string): Song {
+  return {
+    formatVersion: 1,
+    id,
+    title,
+    rateHz: null,
+    panLaw: '-3',
+    recordings: {},
+    parts: {},
+    partOrder: [],
+    bed: null,
+  };
+}
+
+export function partsInOrder(song: Song): Part[] {
+  return song.partOrder.map((id) => song.parts[id]);
+}
+
+export function recordingOf(song: Song, take: Take): Recording {
+  return song.recordings[take.recording];
+}
+
+/** Length of the longest take, in frames: what an export of the part has. */
+export function partFrames(song: Song, part: Part): number {
+  return Math.max(...part.takes.map((take) => recordingOf(song, take).frames));
+}
+
+export function songFrames(song: Song): number {
+  const lengths = partsInOrder(song).map((part) => partFrames(song, part));
+  const bed = song.bed ? song.recordings[song.bed.recording].frames : 0;
+  return Math.max(0, bed, ...lengths);
+}

@@ -1,0 +1,99 @@
+import { describe, expect, test } from '@jest/globals';
+import { neutralStage, newVoice, type Image } from '../image/image.ts';
+import { noise, sine } from '../measurement/signals.fixture.ts';
+import { renderImage } from '../rendering/memory.fixture.ts';
+import { planSplices, splicedWander } from './splices.ts';
+
+// Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
+const { sin, cos, atan2, hypot, round, log2, log10, max, min, abs, PI } = Math;
+
+const rate = 48_000;
+
+function tuned(cents: number): Image {
+  return {
+    voices: [
+      newVoice('v1', 'left', {
+        placement: { kind: 'pan', panPercent: -100 },
+        tuner: { kind: 'single', cents },
+      }),
+    ],
+    stage: neutralStage,
+  };
+}
+
+/** Frequency by the phase that a demodulated tone gains from the first to the last tenth; amplitude per 10 ms. */
+function analyse(samples: Float32Array, hz: number) {
+  const hop = 480;
+  const phases: number[] = [];
+  const sizes: number[] = [];
+  for (let from = rate / 2; from + 2 * hop < samples.length - rate / 2; from += hop) {
+    let re = 0;
+    let im = 0;
+    for (let n = from; n < from + 2 * hop; n++) {
+      const window = 0.5 - 0.5 * cos((2 * PI * (n - from)) / (2 * hop));
+      re += window * samples[n] * cos((2 * PI * hz * n) / rate);
+      im -= window * samples[n] * sin((2 * PI * hz * n) / rate);
+    }
+    phases.push(atan2(im, re));
+    sizes.push(hypot(re, im));
+  }
+  let turned = 0;
+  for (let n = 1; n < phases.length; n++) {
+    let step = phases[n] - phases[n - 1];
+    step -= 2 * PI * round(step / (2 * PI));
+    turned += step;
+  }
+  const offsetHz = (turned / (2 * PI) / ((phases.length - 1) * hop)) * rate;
+  return {
+    centsOff: 1200 * log2((hz + offsetHz) / hz),
+    rippleDb: 20 * log10(max(...sizes) / min(...sizes)),
+  };
+}
+
+describe('a sine through the single-line tuner', () => {
+  test.each(
+    [110, 440, 1000, 5000, 10_000].flatMap((hz) => [-50, -7, 5, 7, 50].map((cents) => [hz, cents])),
+  )('%i Hz by %i cents: within 0.1 cent, ripple under 0.1 dB', async (hz, cents) => {
+    const { left } = await renderImage(sine(hz, -6, 12, rate), tuned(cents));
+    const { centsOff, rippleDb } = analyse(left, hz * 2 ** (cents / 1200));
+    expect(abs(centsOff)).toBeLessThan(0.1);
+    // A beat that is heard is 0.5 dB and more: common practice.
+    expect(rippleDb).toBeLessThan(0.1);
+  });
+});
+
+test('a low tone finds its longer jump: 41.2 Hz by 10 cents', async () => {
+  const { left } = await renderImage(sine(41.2, -6, 20, rate), tuned(10));
+  expect(abs(analyse(left, 41.2 * 2 ** (10 / 1200)).centsOff)).toBeLessThan(0.3);
+});
+
+test.each([-50, 12, 50])(
+  '%i cents: the voice stays near its place over two minutes',
+  async (cents) => {
+    const take = noise(2, rate, 3);
+    const frames = 120 * rate;
+    const plan = await planSplices({
+      ratio: 2 ** (cents / 1200),
+      rateHz: rate,
+      frames,
+      read: (start, count) => {
+        const piece = new Float32Array(count);
+        for (let n = 0; n < count; n++)
+          piece[n] = take[(((start + n) % take.length) + take.length) % take.length];
+        return Promise.resolve(piece);
+      },
+    });
+    expect(plan.starts.length).toBeGreaterThan(20);
+    expect(splicedWander(plan, frames)).toBeLessThan((40 * rate) / 1000);
+    for (let k = 1; k < plan.starts.length; k++)
+      expect(plan.starts[k] - plan.starts[k - 1]).toBeGreaterThanOrEqual(plan.crossfadeFrames);
+  },
+);
+
+test('no tuning needs no splices, and silence can be tuned', async () => {
+  const read = (_: number, count: number) => Promise.resolve(new Float32Array(count));
+  const still = await planSplices({ ratio: 1, rateHz: rate, frames: rate, read });
+  expect([...still.starts]).toEqual([0]);
+  const silent = await planSplices({ ratio: 1.004, rateHz: rate, frames: 20 * rate, read });
+  expect([...silent.likeness].every((value) => value === 1)).toBe(true);
+});
