@@ -117,5 +117,10 @@ export const rateParameter: Parameter = {
   whole: true,
 };
 
-/** Every voice-level change takes this long: short enough to be heard within 50 ms, long enough not to click. */
-export const changeMs = 20;
+/** A gain or matrix goes to its new value over this time: long enough not to click. */
+export const gainChangeMs = 20;
+/**
+ * A voice goes over to its new delay, tuning and gains in this time. A pointer that drags sends a change with each frame of
+ * the display, sixty a second: fades of twice that overlap by half and add up to an even motion.
+ */
+export const voiceChangeMs = 32;

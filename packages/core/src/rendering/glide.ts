@@ -1,17 +1,14 @@
 import { fadeTable } from '../signal/fade.ts';
-import { changeMs } from '../parameters/tables.ts';
+import { gainChangeMs } from '../parameters/tables.ts';
 import { quantumFrames } from './quantum.ts';
 
 const tables = new Map<number, Float64Array>();
 
-/** The fade of every change: about 20 ms. */
-export function changeFade(rateHz: number): Float64Array {
-  let table = tables.get(rateHz);
-  if (!table) {
-    // Whole quanta, so that one glide can follow another without a step between them.
-    const quanta = Math.round((changeMs * rateHz) / 1000 / quantumFrames);
-    tables.set(rateHz, (table = fadeTable(Math.max(1, quanta) * quantumFrames)));
-  }
+/** The fade of a change over about `timeMs`: whole quanta, so that one can follow another without a step between. */
+export function changeFade(rateHz: number, timeMs: number): Float64Array {
+  const quanta = Math.max(1, Math.round((timeMs * rateHz) / 1000 / quantumFrames));
+  let table = tables.get(quanta);
+  if (!table) tables.set(quanta, (table = fadeTable(quanta * quantumFrames)));
   return table;
 }
 
@@ -31,7 +28,7 @@ export class Glide<State> {
   readonly weights = new Float64Array(quantumFrames);
 
   constructor(rateHz: number, state: State, same: (a: State, b: State) => boolean) {
-    this.#table = changeFade(rateHz);
+    this.#table = changeFade(rateHz, gainChangeMs);
     this.#same = same;
     this.from = state;
     this.to = state;

@@ -274,7 +274,7 @@ describe('changes while a 1 kHz sine plays leave nothing above −60 dB outside 
     voices: image.voices.map((voice) => ({ ...voice, ...changes })),
   });
   const drags: [string, (share: number) => Image][] = [
-    ['delay', (share) => voices({ delay: { value: 15 * share, unit: 'ms' } })],
+    ['delay', (share) => voices({ delay: { value: 30 * share, unit: 'ms' } })],
     ['position', (share) => voices({ placement: { kind: 'pan', panPercent: 200 * share - 100 } })],
     ['level', (share) => voices({ levelDb: -40 * share })],
     [

@@ -1,3 +1,4 @@
+import { voiceChangeMs } from '../parameters/tables.ts';
 import type { BlockStore } from '../sources/blocks.ts';
 import { changeFade, Glide } from './glide.ts';
 import type { PartPlan, PlainPlan, RenderPlan, StageGains, VoicePlan } from './plan.ts';
@@ -19,7 +20,7 @@ interface Layer {
 }
 
 /**
- * One voice. A change lays a new reading over the old one and fades it in; the next change may follow when that is half
+ * One voice. A change lays a new reading over the old one and fades it in; the next change may follow when that is a quarter
  * done, and of those that came meanwhile only the latest is taken. Fades that overlap by half add up to an even motion, so
  * that a dragged delay does not beat.
  */
@@ -30,7 +31,7 @@ class VoiceRun {
   gone = false;
 
   constructor(rateHz: number, plan: VoicePlan) {
-    this.#fade = changeFade(rateHz);
+    this.#fade = changeFade(rateHz, voiceChangeMs);
     // A voice that is new fades in from nothing.
     this.#layers = [{ tap: new Tap(plan), left: 0, right: 0, step: this.#fade.length }];
     this.aim(plan);
@@ -59,10 +60,10 @@ class VoiceRun {
     this.#take();
   }
 
-  /** Lets the waiting change begin if the one before is half done. */
+  /** Lets the waiting change begin if the one before is far enough. */
   #take(): void {
     const top = this.#layers[this.#layers.length - 1];
-    if (!this.#waiting || top.step * 2 < this.#fade.length) return;
+    if (!this.#waiting || top.step * 4 < this.#fade.length) return;
     this.#layers.push(this.#waiting);
     this.#waiting = null;
   }
