@@ -1,0 +1,53 @@
+import { resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import type { Failure } from '@pannet/core/outcome';
+import { measure, reportJson, reportLines } from './measure.ts';
+import { readRenderWords, render } from './render.ts';
+
+/** What is refused ends with this status, and no output file is left behind. */
+const refused = 2;
+
+/**
+ * `render` and `measure`, without server or database.
+ * @param folder the one that paths are taken from
+ * @returns the exit status
+ */
+export async function runCommandLine(words: readonly string[], folder: string): Promise<number> {
+  const [command, ...rest] = words;
+  try {
+    return command === 'render' ? await runRender(rest, folder) : await runMeasure(rest, folder);
+  } catch (error) {
+    if (!(error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS')) throw error;
+    console.error((error as Error).message);
+    return refused;
+  }
+}
+
+async function runRender(words: string[], folder: string): Promise<number> {
+  const request = readRenderWords(words, folder);
+  if (!request.ok) return refuse(request.error);
+  const rendered = await render(request.value, (line) => console.error(line));
+  return rendered.ok ? 0 : refuse(rendered.error);
+}
+
+async function runMeasure(words: string[], folder: string): Promise<number> {
+  const { values, positionals } = parseArgs({
+    args: words,
+    options: { json: { type: 'boolean' } },
+    allowPositionals: true,
+  });
+  if (positionals.length !== 1)
+    return refuse({
+      code: 'one-file',
+      sentence: 'Say which file to measure: ./pannet measure FILE.wav [--json].',
+    });
+  const report = await measure(resolve(folder, positionals[0]));
+  if (!report.ok) return refuse(report.error);
+  console.log(values.json ? reportJson(report.value) : reportLines(report.value).join('\n'));
+  return 0;
+}
+
+function refuse(error: Failure): number {
+  console.error(error.sentence);
+  return refused;
+}

@@ -1,0 +1,103 @@
+import { findingsOf } from '@pannet/core/findings/findings';
+import { measureStereo, type StereoReport } from '@pannet/core/measurement/report';
+import { success, type Outcome } from '@pannet/core/outcome';
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { openWav } from './wav-file.ts';
+
+/** Measures a stereo (or mono) WAV file. */
+export async function measure(path: string): Promise<Outcome<StereoReport>> {
+  const file = await openWav(path);
+  if (!file.ok) return file;
+  const { bytes, layout, close } = file.value;
+  try {
+    const channels = await readWavChannels(bytes, layout);
+    return success(measureStereo(channels[0], channels[channels.length - 1], layout.rateHz).report);
+  } finally {
+    await close();
+  }
+}
+
+/** The report as JSON, findings included. */
+export function reportJson(report: StereoReport): string {
+  return JSON.stringify({ ...report, findings: findingsOf(report) }, null, 2);
+}
+
+/** The report as lines to read. */
+export function reportLines(report: StereoReport): string[] {
+  const { fold, likeness } = report;
+  const row = (name: string, value: string) => `${name.padEnd(16)}${value}`;
+  const or = (value: number | null, write: (value: number) => string) =>
+    value === null ? '–' : write(value);
+  return [
+    row(
+      'Length',
+      `${report.frames} frames at ${report.rateHz} Hz, ${figure(report.frames / report.rateHz, 2)} s`,
+    ),
+    row(
+      'Loudness',
+      or(report.loudnessLufs, (value) => `${figure(value, 1)} LUFS`),
+    ),
+    row(
+      'True peak',
+      or(report.truePeakDbtp, (value) => `${figure(value, 2)} dBTP`),
+    ),
+    row(
+      'Sample peak',
+      or(report.samplePeakDbfs, (value) => `${figure(value, 2)} dBFS`),
+    ),
+    row(
+      'Correlation',
+      or(report.correlation, (value) => signedFigure(value, 2)),
+    ),
+    row(
+      'S/M',
+      or(
+        report.sideToMidDb,
+        (value) => `${signedFigure(value, 1)} dB${report.stillMono ? ', still mono' : ''}`,
+      ),
+    ),
+    row(
+      'Likeness',
+      likeness
+        ? `${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 2)} ms`
+        : '–',
+    ),
+    row(
+      'Lead',
+      or(report.leadMs, (value) => sided(value, `${figure(Math.abs(value), 2)} ms`)),
+    ),
+    row(
+      'Lean',
+      or(report.leanDb, (value) => sided(value, `${figure(Math.abs(value), 1)} dB`)),
+    ),
+    row(
+      'Fold',
+      or(fold.lossDb, (value) => `${signedFigure(value, 2)} LU`),
+    ),
+    row(
+      'Drop',
+      or(fold.dropLu, (value) => `${figure(value, 2)} LU`),
+    ),
+    row(
+      'Deepest dip',
+      or(
+        fold.deepestDipDb,
+        (value) => `${figure(value, 1)} dB at ${figure(fold.deepestDipHz ?? 0, 0)} Hz`,
+      ),
+    ),
+    row('Verdict', fold.verdict ?? '–'),
+    '',
+    'Loss by third octave',
+    ...fold.bands.map(
+      (band) =>
+        `${String(band.hz).padStart(8)} Hz  ${or(band.lossDb, (value) => `${figure(value, 1).padStart(6)} dB`)}`,
+    ),
+    '',
+    ...findingsOf(report).map((finding) => finding.sentence),
+  ];
+}
+
+function sided(value: number, text: string): string {
+  return value === 0 ? text : `${value > 0 ? 'L' : 'R'} by ${text}`;
+}

@@ -1,0 +1,82 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { Complaint } from './repository.ts';
+
+/** Finds a program on the PATH. */
+export function onPath(program: string): string | undefined {
+  return (process.env.PATH ?? '')
+    .split(':')
+    .map((folder) => join(folder, program))
+    .find((path) => existsSync(path));
+}
+
+/** The folder of PostgreSQL's server programs: PG_BIN_DIR, Debian's newest, or wherever the PATH has them. */
+export function findPostgres(): string | undefined {
+  const debian = '/usr/lib/postgresql';
+  const versions = existsSync(debian)
+    ? readdirSync(debian).sort((a, b) => Number.parseFloat(b) - Number.parseFloat(a))
+    : [];
+  const onThePath = onPath('initdb');
+  const folders = [
+    process.env.PG_BIN_DIR,
+    ...versions.map((version) => join(debian, version, 'bin')),
+    onThePath && join(onThePath, '..'),
+  ];
+  return folders.find(
+    (folder) =>
+      folder && existsSync(join(folder, 'initdb')) && existsSync(join(folder, 'postgres')),
+  );
+}
+
+interface Need {
+  readonly name: string;
+  readonly debianPackage: string;
+  readonly there: () => boolean;
+}
+
+export const postgresNeed: Need = {
+  name: 'PostgreSQL',
+  debianPackage: 'postgresql',
+  there: () => findPostgres() !== undefined,
+};
+export const chromiumNeed: Need = {
+  name: 'Chromium (for the browser tests)',
+  debianPackage: 'chromium',
+  there: () => existsSync('/usr/bin/chromium'),
+};
+export const ffmpegNeed: Need = {
+  name: 'ffmpeg (a reference for the tests)',
+  debianPackage: 'ffmpeg',
+  there: () => onPath('ffmpeg') !== undefined && onPath('ffprobe') !== undefined,
+};
+
+/** Installs from Debian what is missing, as root or with sudo; where neither may be, one sentence says what to run. */
+export function install(needs: readonly Need[]): void {
+  const missing = needs.filter((need) => !need.there());
+  if (missing.length === 0) return;
+  const names = missing.map((need) => need.name).join(', ');
+  const packages = missing.map((need) => need.debianPackage);
+  const command = `apt-get install -y --no-install-recommends ${packages.join(' ')}`;
+  const refused = new Complaint(
+    `${names} is missing. Run “sudo apt-get update && sudo ${command}”, then start again.`,
+  );
+  if (!onPath('apt-get')) throw refused;
+  const root = process.getuid?.() === 0;
+  // Asked for a password it would stand still where nobody can type one.
+  const sudo = root ? [] : ['sudo', ...(process.stdin.isTTY ? [] : ['-n'])];
+  if (!root && !onPath('sudo')) throw refused;
+  console.error(`Installing ${names} …`);
+  const run = (words: string) => {
+    const [program, ...rest] = [
+      ...sudo,
+      'env',
+      'DEBIAN_FRONTEND=noninteractive',
+      ...words.split(' '),
+    ];
+    return spawnSync(program, rest, { stdio: ['inherit', 'ignore', 'inherit'] }).status === 0;
+  };
+  run('apt-get update -q');
+  run(command);
+  if (missing.some((need) => !need.there())) throw refused;
+}

@@ -1,0 +1,51 @@
+import { spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import { runCommandLine } from '@pannet/cli/command-line';
+import { Complaint, repository } from './repository.ts';
+import { start } from './start.ts';
+import { test } from './test.ts';
+
+const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
+
+  ./pannet start [--port N] [--data FOLDER]   the application, at http://127.0.0.1:4870/
+  ./pannet test                               all tests; ends with “N passed, N failed”
+  ./pannet render --image FILE.json --take A.wav [--take B.wav …] --out OUT.wav
+                  [--bits 16|24|32f] [--rate HZ] [--report REPORT.json] [--plain PLAIN.wav]
+  ./pannet measure FILE.wav [--json]
+  ./pannet bench                              speed and memory, as ratios against references in the same run
+  ./pannet dev [--port N] [--data FOLDER]     the application with hot reload, for its developers
+
+DATABASE_URL names another PostgreSQL database; PANNET_DATA another data folder.`;
+
+async function main([command, ...words]: string[]): Promise<number> {
+  switch (command) {
+    case 'start':
+      return start(words, false);
+    case 'dev':
+      return start(words, true);
+    case 'test':
+      return test();
+    case 'render':
+    case 'measure':
+      return runCommandLine([command, ...words], process.env.PANNET_CALLED_FROM ?? '.');
+    case 'bench':
+      return spawnSync('bash', [join(repository, 'bench/run')], { stdio: 'inherit' }).status ?? 1;
+    case undefined:
+    case 'help':
+    case '--help':
+      console.log(usage);
+      return 0;
+    default:
+      console.error(`There is no “${command}”.\n\n${usage}`);
+      return 2;
+  }
+}
+
+try {
+  process.exitCode = await main(process.argv.slice(2));
+} catch (error) {
+  const badOption = (error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS');
+  if (!(error instanceof Complaint) && !badOption) throw error;
+  console.error((error as Error).message);
+  process.exitCode = badOption ? 2 : 1;
+}

@@ -1,0 +1,36 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, readdirSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { Complaint, repository } from './repository.ts';
+
+const sources = ['packages/web', 'packages/core/src', 'package-lock.json'];
+const result = 'packages/web/dist/index.html';
+
+/** Builds the interface if any of its sources is newer than what was built. */
+export function buildWeb(): void {
+  const built = join(repository, result);
+  const newest = Math.max(...sources.map((source) => newestIn(join(repository, source))));
+  if (existsSync(built) && statSync(built).mtimeMs >= newest) return;
+  console.error('Building the interface …');
+  const vite = spawnSync(
+    'node',
+    [join(repository, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'],
+    {
+      cwd: join(repository, 'packages/web'),
+      stdio: ['ignore', 'inherit', 'inherit'],
+    },
+  );
+  if (vite.status !== 0)
+    throw new Complaint('The interface could not be built; the lines above say why.');
+}
+
+function newestIn(path: string): number {
+  const stat = statSync(path);
+  if (!stat.isDirectory()) return stat.mtimeMs;
+  return Math.max(
+    0,
+    ...readdirSync(path)
+      .filter((name) => name !== 'dist' && name !== 'node_modules')
+      .map((name) => newestIn(join(path, name))),
+  );
+}

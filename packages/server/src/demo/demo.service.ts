@@ -1,0 +1,34 @@
+import { randomUUID } from 'node:crypto';
+import { Readable } from 'node:stream';
+import { Injectable } from '@nestjs/common';
+import { demoEdits, demoRecordings, demoTitle } from '@pannet/core/demo/demo-song';
+import type { Recording } from '@pannet/core/song/song';
+import { RecordingsService } from '../recordings/recordings.service.ts';
+import { SongsService } from '../songs/songs.service.ts';
+
+/** Puts the demo song into a database that has never had a song. */
+@Injectable()
+export class DemoService {
+  readonly #songs: SongsService;
+  readonly #recordings: RecordingsService;
+
+  constructor(songs: SongsService, recordings: RecordingsService) {
+    this.#songs = songs;
+    this.#recordings = recordings;
+  }
+
+  /** @param say told, in a line, what is being done */
+  async seed(say: (line: string) => void): Promise<void> {
+    if (await this.#songs.everHadSongs()) return;
+    say(`Synthesising the demo song, “${demoTitle}” …`);
+    const recordings: Recording[] = [];
+    for (const { fileName, bytes } of demoRecordings()) {
+      recordings.push(await this.#recordings.keep(Readable.from([Buffer.from(bytes)]), fileName));
+      say(`  ${fileName}`);
+    }
+    const { id } = await this.#songs.create(demoTitle);
+    await this.#songs.apply(id, 0, [
+      { id: randomUUID(), name: 'Set up the demo song', role: 'do', edits: demoEdits(recordings) },
+    ]);
+  }
+}

@@ -1,0 +1,146 @@
+import { createHash } from 'node:crypto';
+import { Readable, Transform } from 'node:stream';
+import { buffer } from 'node:stream/consumers';
+import { pipeline } from 'node:stream/promises';
+import { Injectable } from '@nestjs/common';
+import { readWavLayout, type WavLayout } from '@pannet/core/formats/wav-read';
+import type { Recording } from '@pannet/core/song/song';
+import type pg from 'pg';
+import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
+import { DataSource } from 'typeorm';
+import { CopyPool } from '../database/database.module.ts';
+import { Problem } from '../problems/problem.ts';
+import { chunkBytes, ChunkRows, ColumnBytes } from './copy-binary.ts';
+import { RecordingEntity } from './recording.entity.ts';
+
+@Injectable()
+export class RecordingsService {
+  readonly #data: DataSource;
+  readonly #pool: CopyPool;
+
+  constructor(data: DataSource, pool: CopyPool) {
+    this.#data = data;
+    this.#pool = pool;
+  }
+
+  find(hash: string): Promise<RecordingEntity | null> {
+    return this.#data.getRepository(RecordingEntity).findOneBy({ hash });
+  }
+
+  /**
+   * Keeps an audio file byte for byte, streaming. All of it happens in one transaction: until the file is whole and was
+   * found to be readable, nothing of it can be seen. A file that is already kept is kept once.
+   * @throws Problem 422 with the reader's sentence for what cannot be read
+   */
+  async keep(body: Readable, fileName: string): Promise<Recording> {
+    const client = await this.#pool.connect();
+    let broken: Error | undefined;
+    // A connection that breaks while a stream holds it says so twice; the second time nobody else listens.
+    const onError = (error: Error) => (broken = error);
+    client.on('error', onError);
+    try {
+      await client.query('BEGIN');
+      const { hash, layout } = await this.#store(client, body, fileName);
+      await client.query('COMMIT');
+      return { hash, fileName, ...layout };
+    } catch (error) {
+      if (error instanceof Problem) await client.query('ROLLBACK');
+      else broken = error as Error;
+      throw error;
+    } finally {
+      client.off('error', onError);
+      // After a stream that was cut off the connection is thrown away, and its transaction with it.
+      client.release(broken);
+    }
+  }
+
+  async #store(
+    client: pg.PoolClient,
+    body: Readable,
+    fileName: string,
+  ): Promise<{ hash: string; layout: WavLayout }> {
+    const ids = await client.query<{ id: string }>(`SELECT nextval('recordings_id_seq') AS id`);
+    const id = BigInt(ids.rows[0].id);
+    const digest = createHash('sha256');
+    let bytes = 0;
+    const measured = new Transform({
+      transform(piece: Buffer, _, done) {
+        digest.update(piece);
+        bytes += piece.length;
+        done(null, piece);
+      },
+    });
+    const copy = client.query(
+      copyFrom('COPY recording_chunks (recording_id, index, data) FROM STDIN (FORMAT binary)'),
+    );
+    await pipeline(body, measured, new ChunkRows(id), copy);
+    const hash = digest.digest('hex');
+    const source = {
+      size: bytes,
+      read: async (offset: number, length: number) =>
+        new Uint8Array(
+          await buffer(rangeStream(client, id, offset, Math.min(bytes, offset + length))),
+        ),
+    };
+    const layout = await readWavLayout(source, fileName);
+    if (!layout.ok) throw new Problem(422, layout.error);
+    const inserted = await client.query(
+      'INSERT INTO recordings (id, hash, bytes, layout) VALUES ($1, $2, $3, $4) ON CONFLICT (hash) DO NOTHING',
+      [String(id), hash, bytes, JSON.stringify(layout.value)],
+    );
+    if (inserted.rowCount === 0)
+      await client.query('DELETE FROM recording_chunks WHERE recording_id = $1', [String(id)]);
+    return { hash, layout: layout.value };
+  }
+
+  /**
+   * Streams the bytes from `start` up to `end` (exclusive) into a writable; a reader that goes away ends the read.
+   */
+  async send(
+    recording: RecordingEntity,
+    start: number,
+    end: number,
+    target: NodeJS.WritableStream,
+  ): Promise<void> {
+    const client = await this.#pool.connect();
+    let broken: Error | undefined;
+    const onError = (error: Error) => (broken = error);
+    client.on('error', onError);
+    try {
+      await pipeline(rangeStream(client, BigInt(recording.id), start, end), target);
+    } catch (error) {
+      broken = error as Error;
+      throw error;
+    } finally {
+      client.off('error', onError);
+      client.release(broken);
+    }
+  }
+}
+
+/** A range of a recording's bytes: whole chunks, the first and the last one cut to size in the database. */
+function rangeStream(client: pg.PoolClient, id: bigint, start: number, end: number): Readable {
+  if (end <= start) return Readable.from([]);
+  const first = Math.floor(start / chunkBytes);
+  const last = Math.floor((end - 1) / chunkBytes);
+  const skip = start - first * chunkBytes;
+  const until = end - last * chunkBytes;
+  // COPY takes no parameters. All of these are whole numbers that were computed here.
+  const cut =
+    first === last
+      ? `substring(data from ${skip + 1} for ${until - skip})`
+      : `CASE index WHEN ${first} THEN substring(data from ${skip + 1})
+         WHEN ${last} THEN substring(data from 1 for ${until}) ELSE data END`;
+  const copy = client.query(
+    copyTo(
+      `COPY (SELECT ${cut} FROM recording_chunks WHERE recording_id = ${id}
+       AND index BETWEEN ${first} AND ${last} ORDER BY index) TO STDOUT (FORMAT binary)`,
+    ),
+  );
+  const bytes = new ColumnBytes();
+  copy.on('error', (error) => bytes.destroy(error));
+  bytes.on('close', () => {
+    if (!copy.readableEnded) copy.destroy();
+  });
+  return copy.pipe(bytes);
+}

@@ -1,0 +1,28 @@
+import type { Edit } from '@pannet/core/song/edits';
+import { Column, Entity, PrimaryColumn } from 'typeorm';
+
+/** One line of a song's log, which only grows. */
+@Entity('commands')
+export class CommandEntity {
+  @PrimaryColumn('uuid')
+  id: string;
+
+  @Column('uuid', { name: 'song_id' })
+  songId: string;
+
+  /** The song's revision after it. */
+  @Column('integer')
+  revision: number;
+
+  @Column('text')
+  name: string;
+
+  @Column('text')
+  role: 'do' | 'undo' | 'redo';
+
+  @Column('json')
+  edits: readonly Edit[];
+
+  @Column('json')
+  inverse: readonly Edit[];
+}

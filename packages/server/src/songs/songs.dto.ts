@@ -1,0 +1,67 @@
+import { mostEdits } from '@pannet/core/song/commands';
+import type { Edit } from '@pannet/core/song/edits';
+import { ApiProperty } from '@nestjs/swagger';
+import { Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayMinSize,
+  IsArray,
+  IsIn,
+  IsInt,
+  IsObject,
+  IsString,
+  IsUUID,
+  Length,
+  Min,
+  ValidateNested,
+} from 'class-validator';
+
+export class NewSongDto {
+  @ApiProperty({ minLength: 1, maxLength: 120 })
+  @IsString()
+  @Length(1, 120)
+  title: string;
+}
+
+export class CommandDto {
+  @ApiProperty({
+    format: 'uuid',
+    description: 'Made by the client; applied once, however often it comes.',
+  })
+  @IsUUID()
+  id: string;
+
+  @ApiProperty({ description: 'As the engineer reads it under undo.', maxLength: 200 })
+  @IsString()
+  @Length(1, 200)
+  name: string;
+
+  @ApiProperty({ enum: ['do', 'undo', 'redo'] })
+  @IsIn(['do', 'undo', 'redo'])
+  role: 'do' | 'undo' | 'redo';
+
+  @ApiProperty({
+    type: [Object],
+    description: "Edits of the song document; checked by the core's own rules.",
+  })
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(mostEdits)
+  @IsObject({ each: true })
+  edits: Edit[];
+}
+
+export class CommandsDto {
+  @ApiProperty({ description: 'The revision that the first new command stands on.', minimum: 0 })
+  @IsInt()
+  @Min(0)
+  baseRevision: number;
+
+  @ApiProperty({ type: [CommandDto] })
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(200)
+  @ValidateNested({ each: true })
+  @Type(() => CommandDto)
+  commands: CommandDto[];
+}
