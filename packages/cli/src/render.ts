@@ -221,7 +221,9 @@ async function writeAll(
       for (let at = 0; at < left.length; at += piece)
         await writer.value.write(left.subarray(at, at + piece), right.subarray(at, at + piece));
       if (writer.value.clipped > 0)
-        say(`Warning: ${writer.value.clipped} samples of “${path}” lie over full scale and were held there.`);
+        say(
+          `Warning: ${writer.value.clipped} samples of “${path}” lie over full scale and were held there.`,
+        );
     }
     for (const writer of writers) await writer.finish();
     return success(undefined);

@@ -1,4 +1,5 @@
 import type { FoldPath } from '../measurement/comb.ts';
+import { powerToDb } from '../quantities/units.ts';
 import type { PartPlan } from './plan.ts';
 
 /**
@@ -32,4 +33,47 @@ export function planLeadMs(part: PartPlan, rateHz: number): number | null {
   const left = arrival('left');
   const right = arrival('right');
   return left === null || right === null ? null : ((right - left) * 1000) / rateHz;
+}
+
+/**
+ * What the fold loses at one frequency against the power of the sides, from the plan alone, in dB: 0 where both sides
+ * agree, −60 at the bottom of a notch. Tuned voices count by their power, since they drift against the others.
+ */
+export function predictedLossDb(part: PartPlan, rateHz: number, frequencyHz: number): number {
+  const { ll, lr, rl, rr } = part.stage;
+  const left = new ComplexSum();
+  const right = new ComplexSum();
+  const fold = new ComplexSum();
+  for (const voice of part.voices) {
+    const l = ll * voice.left + lr * voice.right;
+    const r = rl * voice.left + rr * voice.right;
+    const angle =
+      voice.tuning === null ? (-2 * Math.PI * frequencyHz * voice.delayFrames) / rateHz : null;
+    left.add(l, angle);
+    right.add(r, angle);
+    fold.add((l + r) / 2, angle);
+  }
+  const sides = (left.power + right.power) / 2;
+  return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+}
+
+/** Paths that add in phase, and those that only add in power. */
+class ComplexSum {
+  #re = 0;
+  #im = 0;
+  #apart = 0;
+
+  /** @param angle null for a path that drifts */
+  add(gain: number, angle: number | null): void {
+    if (angle === null) {
+      this.#apart += gain * gain;
+    } else {
+      this.#re += gain * Math.cos(angle);
+      this.#im += gain * Math.sin(angle);
+    }
+  }
+
+  get power(): number {
+    return this.#re * this.#re + this.#im * this.#im + this.#apart;
+  }
 }

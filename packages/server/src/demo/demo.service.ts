@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto';
 import { Readable } from 'node:stream';
 import { Injectable } from '@nestjs/common';
 import { demoEdits, demoRecordings, demoTitle } from '@pannet/core/demo/demo-song';
@@ -26,9 +25,6 @@ export class DemoService {
       recordings.push(await this.#recordings.keep(Readable.from([Buffer.from(bytes)]), fileName));
       say(`  ${fileName}`);
     }
-    const { id } = await this.#songs.create(demoTitle);
-    await this.#songs.apply(id, 0, [
-      { id: randomUUID(), name: 'Set up the demo song', role: 'do', edits: demoEdits(recordings) },
-    ]);
+    await this.#songs.create(demoTitle, demoEdits(recordings));
   }
 }

@@ -1,6 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import { Injectable } from '@nestjs/common';
+import { expectSuccess } from '@pannet/core/outcome';
 import { apply, type Command, type LoggedCommand } from '@pannet/core/song/commands';
+import type { Edit } from '@pannet/core/song/edits';
 import { readSong } from '@pannet/core/song/saved-song';
 import { emptySong, type Recording, type Song } from '@pannet/core/song/song';
 import { DataSource, type EntityManager, In, IsNull, Not } from 'typeorm';
@@ -47,11 +49,14 @@ export class SongsService {
     return this.#data.getRepository(SongEntity).exists({ withDeleted: true });
   }
 
-  async create(title: string): Promise<SongSummary> {
+  /** @param edits what the song begins with; none of it can be undone */
+  async create(title: string, edits: readonly Edit[] = []): Promise<SongSummary> {
     const id = randomUUID();
     const songs = this.#data.getRepository(SongEntity);
-    const song = songs.create({ id, title, document: emptySong(id, title), revision: 0 });
-    return summary(await songs.save(song));
+    const empty = emptySong(id, title);
+    const begun = { id: randomUUID(), name: 'begin', role: 'do', edits } as const;
+    const document = edits.length > 0 ? expectSuccess(apply(empty, begun)).song : empty;
+    return summary(await songs.save(songs.create({ id, title, document, revision: 0 })));
   }
 
   async open(id: string): Promise<OpenedSong> {

@@ -1,0 +1,80 @@
+import { clampParameter } from '@pannet/core/parameters/parameter';
+import { voiceParameters } from '@pannet/core/parameters/tables';
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import type { Edit } from '@pannet/core/song/edits';
+import type { Part } from '@pannet/core/song/song';
+import {
+  delayInFrames,
+  delayInMs,
+  type Delay,
+  type Placement,
+  type Voice,
+} from '@pannet/core/voices/voice';
+
+export type VoiceChanges = Partial<Omit<Voice, 'id'>>;
+
+export function voiceEdit(part: Part, voice: Voice, changes: VoiceChanges): Edit[] {
+  return [{ kind: 'set-voice', partId: part.id, voiceId: voice.id, changes }];
+}
+
+/** How the change of a voice reads under undo: “right double: delay 12.0 → 18.5 ms”. */
+export function changeName(before: Voice, changes: VoiceChanges): string {
+  const after = { ...before, ...changes };
+  const says: string[] = [];
+  if (changes.delay)
+    says.push(`delay ${delayFigure(before.delay, after.delay)} → ${delayText(after.delay)}`);
+  if (changes.placement)
+    says.push(`${placementText(before.placement)} → ${placementText(after.placement)}`);
+  if (changes.levelDb !== undefined)
+    says.push(`level ${signedFigure(before.levelDb, 1)} → ${signedFigure(after.levelDb, 1)} dB`);
+  if (changes.tuner)
+    says.push(
+      `tuning ${signedFigure(before.tuner.cents, 1)} → ${signedFigure(after.tuner.cents, 1)} cents`,
+    );
+  if (changes.polarity) says.push(`polarity ${after.polarity}`);
+  if (changes.muted !== undefined) says.push(after.muted ? 'muted' : 'unmuted');
+  if (changes.name !== undefined) says.push(`name ${after.name}`);
+  if (changes.take !== undefined) says.push(`take ${after.take}`);
+  return `${before.name}: ${says.join(', ')}`;
+}
+
+function delayFigure(before: Delay, after: Delay): string {
+  return before.unit === after.unit
+    ? figure(before.value, before.unit === 'ms' ? 1 : 0)
+    : delayText(before);
+}
+
+function delayText({ value, unit }: Delay): string {
+  return unit === 'ms' ? `${figure(value, 1)} ms` : `${figure(value, 0)} samples`;
+}
+
+export function placementText(placement: Placement): string {
+  if (placement.kind === 'mirror') return 'mirrored';
+  return sideText(placement.panPercent);
+}
+
+export function sideText(panPercent: number): string {
+  if (panPercent === 0) return 'middle';
+  return `${panPercent < 0 ? 'L' : 'R'} ${figure(Math.abs(panPercent), 0)}`;
+}
+
+/** Both figures, wherever a delay is shown. */
+export function bothDelayFigures(delay: Delay, rateHz: number): string {
+  const samples = delayInFrames(delay, rateHz);
+  return `${figure(delayInMs(delay, rateHz), 2)} ms · ${figure(samples, Number.isInteger(samples) ? 0 : 1)} smp`;
+}
+
+/** A delay of the same unit at another time: to a tenth of a ms, or to whole samples where samples were typed. */
+export function delayAt(timeMs: number, unit: Delay['unit'], rateHz: number, fine: boolean): Delay {
+  const held = clampParameter(voiceParameters.delayMs, timeMs);
+  if (unit === 'samples') return { value: Math.round((held * rateHz) / 1000), unit };
+  if (!fine) return { value: Number(held.toFixed(1)), unit };
+  // One sample at a time, kept in ms to a hundredth of a sample.
+  return { value: Number(((Math.round((held * rateHz) / 1000) * 1000) / rateHz).toFixed(5)), unit };
+}
+
+/** Moves a delay by tenths of a ms or by samples. */
+export function delayStepped(delay: Delay, steps: number, rateHz: number, fine: boolean): Delay {
+  const stepMs = fine || delay.unit === 'samples' ? 1000 / rateHz : voiceParameters.delayMs.step;
+  return delayAt(delayInMs(delay, rateHz) + steps * stepMs, delay.unit, rateHz, fine);
+}

@@ -1,0 +1,23 @@
+import type { MeasuredStereo } from '@pannet/core/measurement/report';
+import type { Song } from '@pannet/core/song/song';
+
+export interface MeasureJob {
+  readonly id: number;
+  readonly song: Song;
+  readonly partId: string;
+  readonly from: number;
+  readonly to: number;
+  /** Holds the id of the job that is still wanted; another value stops this one. */
+  readonly wanted: Int32Array | null;
+}
+
+export interface Measured extends MeasuredStereo {
+  /** Integrated loudness of plain as placed; null on silence. */
+  readonly plainLufs: number | null;
+}
+
+export type FromMeasurer =
+  | { readonly kind: 'progress'; readonly id: number; readonly share: number }
+  | { readonly kind: 'measured'; readonly id: number; readonly measured: Measured }
+  | { readonly kind: 'stopped'; readonly id: number }
+  | { readonly kind: 'failed'; readonly id: number; readonly sentence: string };

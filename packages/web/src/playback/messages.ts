@@ -1,0 +1,65 @@
+import type { Monitoring } from '@pannet/core/rendering/monitor';
+import type { RenderPlan } from '@pannet/core/rendering/plan';
+import type { Loop, PlayerState } from '@pannet/core/rendering/player';
+import type { SplicePlan } from '@pannet/core/voices/splices';
+import type { Song } from '@pannet/core/song/song';
+
+/** From the page to the worklet. */
+export type ToWorklet =
+  | { readonly kind: 'plan'; readonly plan: RenderPlan }
+  | { readonly kind: 'monitoring'; readonly monitoring: Monitoring }
+  | { readonly kind: 'play' }
+  | { readonly kind: 'stop' }
+  | { readonly kind: 'seek'; readonly frame: number }
+  | { readonly kind: 'loop'; readonly loop: Loop | null }
+  | { readonly kind: 'watch'; readonly partId: string | null }
+  | { readonly kind: 'feeder'; readonly port: MessagePort }
+  /** Collect so many frames of what plays, from the next one on. */
+  | { readonly kind: 'record'; readonly what: 'part' | 'heard'; readonly frames: number };
+
+/** What the worklet shows, some thirty times a second. */
+export interface Seen {
+  readonly kind: 'seen';
+  readonly frame: number;
+  readonly state: PlayerState;
+  readonly underruns: number;
+  /** Interleaved L, R of the watched part. */
+  readonly scope: Float32Array;
+  /** Σl², Σr², Σlr of each part, in the plan's order. */
+  readonly sums: Float64Array;
+}
+
+export interface Recorded {
+  readonly kind: 'recorded';
+  /** Of the first frame collected, in the song. */
+  readonly frame: number;
+  readonly left: Float32Array;
+  readonly right: Float32Array;
+}
+
+export type FromWorklet = Seen | Recorded;
+
+/** From the feeder to the worklet. */
+export type FeederToWorklet =
+  | {
+      readonly kind: 'block';
+      readonly key: string;
+      readonly index: number;
+      readonly block: Float32Array;
+    }
+  | { readonly kind: 'keep'; readonly keep: Readonly<Record<string, readonly number[]>> };
+
+/** From the worklet to the feeder: where it plays. */
+export interface Whereabouts {
+  readonly frame: number;
+  readonly loop: Loop | null;
+}
+
+/** From the page to the feeder. */
+export type ToFeeder =
+  | { readonly kind: 'song'; readonly song: Song }
+  | { readonly kind: 'worklet'; readonly port: MessagePort };
+
+export type FromFeeder =
+  | { readonly kind: 'splices'; readonly key: string; readonly splices: SplicePlan }
+  | { readonly kind: 'failed'; readonly sentence: string };

@@ -1,0 +1,122 @@
+import { Player } from '@pannet/core/rendering/player';
+import { BlockStore } from '@pannet/core/sources/blocks';
+import type { FeederToWorklet, Recorded, Seen, ToWorklet, Whereabouts } from './messages.ts';
+
+const showEverySeconds = 1 / 30;
+
+/** A thin adapter: messages in, the player's blocks out. The first output is heard; the second is the watched part alone. */
+class PannetProcessor extends AudioWorkletProcessor {
+  readonly #store = new BlockStore();
+  readonly #player = new Player(sampleRate, this.#store);
+  #feeder: MessagePort | null = null;
+  #nextShow = 0;
+  #recording: (Recorded & { what: 'part' | 'heard'; at: number }) | null = null;
+  readonly #spare = [new Float32Array(4096), new Float32Array(4096)] as const;
+
+  constructor() {
+    super();
+    this.port.onmessage = (event: MessageEvent<ToWorklet>) => this.#obey(event.data);
+  }
+
+  #obey(message: ToWorklet): void {
+    const player = this.#player;
+    switch (message.kind) {
+      case 'plan':
+        player.aim(message.plan);
+        break;
+      case 'monitoring':
+        player.monitor.listen(message.monitoring);
+        if (player.state === 'stopped') player.monitor.settle();
+        break;
+      case 'play':
+        player.play();
+        break;
+      case 'stop':
+        player.stop();
+        break;
+      case 'seek':
+        player.seek(message.frame);
+        break;
+      case 'loop':
+        player.loop = message.loop;
+        break;
+      case 'watch':
+        player.watched = message.partId;
+        break;
+      case 'record':
+        this.#recording = {
+          kind: 'recorded',
+          what: message.what,
+          at: 0,
+          frame: player.position,
+          left: new Float32Array(message.frames),
+          right: new Float32Array(message.frames),
+        };
+        break;
+      case 'feeder':
+        this.#feeder = message.port;
+        this.#feeder.onmessage = (event: MessageEvent<FeederToWorklet>) => this.#take(event.data);
+        break;
+    }
+    this.#tellFeeder();
+  }
+
+  #take(message: FeederToWorklet): void {
+    if (message.kind === 'block') this.#store.put(message.key, message.index, message.block);
+    else this.#store.retain((key, index) => message.keep[key]?.includes(index) ?? false);
+  }
+
+  #tellFeeder(): void {
+    const { position: frame, loop } = this.#player;
+    this.#feeder?.postMessage({ frame, loop } satisfies Whereabouts);
+  }
+
+  process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const [[left, right], tap] = outputs;
+    const tapLeft = tap[0] ?? this.#spare[0];
+    const tapRight = tap[1] ?? this.#spare[1];
+    const before = this.#player.position;
+    this.#player.process(left, right, tapLeft, tapRight, left.length);
+    if (this.#recording && this.#player.state === 'playing')
+      this.#collect(before, left, right, tapLeft, tapRight);
+    if (currentTime >= this.#nextShow) this.#show();
+    return true;
+  }
+
+  #collect(
+    frame: number,
+    left: Float32Array,
+    right: Float32Array,
+    tapLeft: Float32Array,
+    tapRight: Float32Array,
+  ): void {
+    const recording = this.#recording;
+    if (!recording) return;
+    if (recording.at === 0) this.#recording = Object.assign(recording, { frame });
+    const part = recording.what === 'part';
+    const count = Math.min(left.length, recording.left.length - recording.at);
+    recording.left.set((part ? tapLeft : left).subarray(0, count), recording.at);
+    recording.right.set((part ? tapRight : right).subarray(0, count), recording.at);
+    recording.at += count;
+    if (recording.at < recording.left.length) return;
+    this.port.postMessage(recording);
+    this.#recording = null;
+  }
+
+  #show(): void {
+    this.#nextShow = currentTime + showEverySeconds;
+    const { position: frame, state, underruns, scope, sums, monitor } = this.#player;
+    this.port.postMessage({
+      kind: 'seen',
+      frame,
+      state,
+      underruns,
+      scope: scope.slice(),
+      sums: sums.slice(0, 3 * monitor.renderer.parts.length),
+    } satisfies Seen);
+    sums.fill(0);
+    this.#tellFeeder();
+  }
+}
+
+registerProcessor('pannet-player', PannetProcessor);

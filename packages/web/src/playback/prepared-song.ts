@@ -1,0 +1,23 @@
+import { spliceNeeds } from '@pannet/core/derived/splice-library';
+import { compile } from '@pannet/core/rendering/compile';
+import { prepareSplices } from '@pannet/core/rendering/offline';
+import type { RenderPlan } from '@pannet/core/rendering/plan';
+import type { Song } from '@pannet/core/song/song';
+import type { SplicePlan } from '@pannet/core/voices/splices';
+import type { RecordingReader } from './recording-reader.ts';
+
+const splices = new Map<string, SplicePlan>();
+
+/** The plan of a song of which only one part is needed, its splices planned: what workers render from. */
+export async function planOfPart(
+  song: Song,
+  partId: string,
+  reader: RecordingReader,
+): Promise<RenderPlan> {
+  reader.know(song.recordings);
+  const alone: Song = { ...song, partOrder: [partId] };
+  for (const need of spliceNeeds(alone))
+    if (!splices.has(need.key))
+      splices.set(need.key, await prepareSplices(need, song.rateHz ?? 48_000, reader.load));
+  return compile(alone, splices);
+}

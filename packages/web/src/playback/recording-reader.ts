@@ -1,0 +1,88 @@
+import type { ByteSource } from '@pannet/core/formats/byte-source';
+import { decodeChannel } from '@pannet/core/formats/wav-read';
+import type { Recording } from '@pannet/core/song/song';
+import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
+import { audioPath } from '../api/recordings.ts';
+
+/** Tries again while the server is gone, a little later each time. */
+async function patientFetch(path: string, range: string): Promise<ArrayBuffer> {
+  for (let wait = 100; ; wait = Math.min(2000, wait * 2)) {
+    try {
+      const response = await fetch(path, { headers: { Range: range } });
+      if (response.ok) return await response.arrayBuffer();
+      if (response.status === 404)
+        throw new Error('A recording of this song is not on the server.');
+    } catch (error) {
+      if (error instanceof Error && error.message.startsWith('A recording')) throw error;
+    }
+    await new Promise((resolve) => setTimeout(resolve, wait));
+  }
+}
+
+function remoteBytes(recording: Recording): ByteSource {
+  return {
+    size: recording.dataOffset + recording.frames * recording.bytesPerFrame,
+    read: async (offset, length) =>
+      new Uint8Array(
+        await patientFetch(audioPath(recording.hash), `bytes=${offset}-${offset + length - 1}`),
+      ),
+  };
+}
+
+/**
+ * Reads blocks of recordings from the server, each fetched and decoded once for both of its channels, and keeps the
+ * ones used last within a bound.
+ */
+export class RecordingReader {
+  readonly #mostBytes: number;
+  readonly #recordings = new Map<string, Recording>();
+  /** In the order of last use. */
+  readonly #kept = new Map<string, Promise<readonly Float32Array[]>>();
+  #keptBytes = 0;
+
+  constructor(mostBytes: number) {
+    this.#mostBytes = mostBytes;
+  }
+
+  know(recordings: Readonly<Record<string, Recording>>): void {
+    for (const recording of Object.values(recordings))
+      this.#recordings.set(recording.hash, recording);
+  }
+
+  readonly load: BlockLoader = async (source, index) => {
+    const [hash, channel] = source.key.split(':');
+    const recording = this.#recordings.get(hash);
+    if (!recording) throw new Error(`Recording ${hash} is not known here.`);
+    const key = `${hash}/${index}`;
+    let block = this.#kept.get(key);
+    if (block) {
+      this.#kept.delete(key);
+    } else {
+      block = this.#fetch(recording, index);
+      this.#keptBytes += blockFrames * 4 * recording.channels;
+      block.catch(() => this.#kept.delete(key));
+    }
+    this.#kept.set(key, block);
+    this.#forget();
+    return (await block)[Number(channel)];
+  };
+
+  async #fetch(recording: Recording, index: number): Promise<readonly Float32Array[]> {
+    const first = index * blockFrames;
+    const count = Math.min(blockFrames, recording.frames - first);
+    const bytes = await remoteBytes(recording).read(
+      recording.dataOffset + first * recording.bytesPerFrame,
+      count * recording.bytesPerFrame,
+    );
+    return Array.from({ length: recording.channels }, (_, n) => decodeChannel(bytes, recording, n));
+  }
+
+  #forget(): void {
+    for (const key of this.#kept.keys()) {
+      if (this.#keptBytes <= this.#mostBytes) return;
+      this.#kept.delete(key);
+      const channels = this.#recordings.get(key.split('/')[0])?.channels ?? 1;
+      this.#keptBytes -= blockFrames * 4 * channels;
+    }
+  }
+}

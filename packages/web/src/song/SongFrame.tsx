@@ -1,0 +1,91 @@
+import { useEffect, useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { useStore } from 'zustand';
+import { ExportDialog } from '../handoff/ExportDialog.tsx';
+import { FoldColumn } from '../fold/FoldColumn.tsx';
+import { HelpDialog } from '../help/HelpDialog.tsx';
+import { ImagePlace } from '../image/ImagePlace.tsx';
+import { DropArea } from '../importing/DropArea.tsx';
+import { ImportPanel, useImport } from '../importing/ImportPanel.tsx';
+import { takeOver } from '../importing/waiting-files.ts';
+import { PartsList } from '../parts/PartsList.tsx';
+import { Strip } from '../strip/Strip.tsx';
+import { BottomBar } from '../transport/BottomBar.tsx';
+import { useOpenSong, useSong } from './open-song.ts';
+import { SongHeader } from './SongHeader.tsx';
+import { useShortcuts } from './shortcuts.ts';
+
+/** The frame round a song: parts at the left, the fold at the right, the transport below, the place of work between. */
+export function SongFrame() {
+  const open = useOpenSong();
+  const song = useSong();
+  const imports = useImport(open);
+  const [dialog, setDialog] = useState<'export' | 'help' | null>(null);
+  const [drawer, setDrawer] = useState(false);
+  useShortcuts(open, () => setDialog('help'));
+  useSelectionInAddress();
+
+  const { bring } = imports;
+  useEffect(() => {
+    const files = takeOver(open.session.id);
+    if (files.length > 0) void bring(files);
+  }, [open, bring]);
+
+  return (
+    <DropArea
+      hint="Drop mono takes and a rough mix into this song"
+      onFiles={(files) => void bring(files)}
+    >
+      <div className="frame">
+        <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
+        <nav className="frame-parts" aria-label="Parts">
+          <ImportPanel state={imports.state} onStop={imports.stop} onDismiss={imports.dismiss} />
+          <PartsList onFiles={(files) => void bring(files)} />
+        </nav>
+        <main className="frame-place">
+          {song.partOrder.length > 0 ? (
+            <>
+              <Strip />
+              <ImagePlace onExport={() => setDialog('export')} />
+            </>
+          ) : (
+            <p className="empty m-auto">
+              This song is empty. Drop mono WAV files here, one for each instrument or singer, and a
+              stereo rough mix of everything else: it becomes the bed. The first file decides the
+              song&apos;s rate.
+            </p>
+          )}
+        </main>
+        <aside className={`frame-fold${drawer ? ' open' : ''}`} aria-label="Fold" id="fold-column">
+          <FoldColumn />
+        </aside>
+        <BottomBar drawer={drawer} onDrawer={() => setDrawer(!drawer)} />
+      </div>
+      {dialog === 'export' && <ExportDialog onClose={() => setDialog(null)} />}
+      {dialog === 'help' && <HelpDialog onClose={() => setDialog(null)} />}
+    </DropArea>
+  );
+}
+
+/** The selected part has its address; back and forward select. */
+function useSelectionInAddress(): void {
+  const open = useOpenSong();
+  const navigate = useNavigate();
+  const { partId: addressed } = useParams();
+  const selected = useStore(open.selection, (selection) => selection.partId);
+
+  // The address leads where it names a part that is there …
+  useEffect(() => {
+    const { song } = open.session.store.getState();
+    const { partId } = open.selection.getState();
+    if (addressed && addressed !== partId && song.parts[addressed])
+      open.selection.setState({ partId: addressed, partIds: [addressed], voiceId: null });
+  }, [open, addressed]);
+  // … and follows where something else is selected.
+  useEffect(() => {
+    if (selected === null) return;
+    const path = `/songs/${open.session.id}/parts/${selected}/image`;
+    if (location.pathname !== path)
+      void navigate(path, { replace: !location.pathname.includes('/parts/') });
+  }, [open, selected, navigate]);
+}

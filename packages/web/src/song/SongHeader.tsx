@@ -1,0 +1,197 @@
+import {
+  ArrowUUpLeft,
+  ArrowUUpRight,
+  CheckCircle,
+  CircleDashed,
+  CloudSlash,
+  Export,
+  Question,
+  WarningDiamond,
+} from '@phosphor-icons/react';
+import { plural } from '@pannet/core/quantities/wording';
+import { panLaws, type PanLaw } from '@pannet/core/voices/pan-law';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link } from 'react-router';
+import { sentenceOf } from '../api/request.ts';
+import { say } from '../controls/notices.ts';
+import { useOpenSong, usePlayback, useSession, useSong } from './open-song.ts';
+
+interface Props {
+  readonly onExport: () => void;
+  readonly onHelp: () => void;
+}
+
+export function SongHeader({ onExport, onHelp }: Props) {
+  const open = useOpenSong();
+  const song = useSong();
+  const underruns = usePlayback((state) => state.underruns);
+  const preparing = usePlayback((state) => state.preparing);
+  const failure = usePlayback((state) => state.failure);
+  const setLaw = (panLaw: PanLaw) =>
+    open.do(`pan law: ${panLaw} dB`, [{ kind: 'set-pan-law', panLaw }]);
+  return (
+    <header className="frame-header">
+      <Link to="/" className="quiet text-decoration-none">
+        Songs
+      </Link>
+      <span className="quiet">/</span>
+      <Title />
+      <SavingState />
+      <UndoButtons />
+      <span className="flex-grow-1" />
+      {failure && (
+        <span role="alert" className="text-truncate" title={failure}>
+          <WarningDiamond weight="fill" color="var(--breaks)" /> {failure}
+        </span>
+      )}
+      {preparing > 0 && <span className="quiet">tuning {plural(preparing, 'voice')} …</span>}
+      {underruns > 0 && (
+        <span
+          className="quiet"
+          title="Moments at which the sound did not come in time since this song was opened"
+        >
+          {plural(underruns, 'dropout')}
+        </span>
+      )}
+      <label className="quiet">
+        Pan law{' '}
+        <select
+          className="plain-select"
+          value={song.panLaw}
+          title="Level of the centre against a hard side; must be the session's"
+          onChange={(event) => setLaw(event.target.value as PanLaw)}
+        >
+          {panLaws.map((law) => (
+            <option key={law} value={law}>
+              {law.replace('-', '−')} dB
+            </option>
+          ))}
+        </select>
+      </label>
+      {song.rateHz !== null && <span className="quiet mono small">{song.rateHz / 1000} kHz</span>}
+      <Button size="sm" disabled={song.partOrder.length === 0} onClick={onExport}>
+        <Export aria-hidden /> Export
+      </Button>
+      <Button
+        className="btn-tool"
+        variant="light"
+        aria-label="Help"
+        title="All shortcuts (?)"
+        onClick={onHelp}
+      >
+        <Question size={18} />
+      </Button>
+    </header>
+  );
+}
+
+function Title() {
+  const open = useOpenSong();
+  const song = useSong();
+  const [draft, setDraft] = useState<string | null>(null);
+  const take = () => {
+    if (draft !== null && draft.trim() && draft.trim() !== song.title)
+      open.do(`title: ${draft.trim()}`, [{ kind: 'set-title', title: draft.trim() }]);
+    setDraft(null);
+  };
+  return (
+    <input
+      className="name-input fw-semibold"
+      style={{ width: `${Math.min(32, Math.max(8, (draft ?? song.title).length + 1))}ch` }}
+      aria-label="Song title"
+      maxLength={120}
+      value={draft ?? song.title}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={take}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') event.currentTarget.blur();
+        if (event.key === 'Escape') setDraft(null);
+      }}
+    />
+  );
+}
+
+function SavingState() {
+  const open = useOpenSong();
+  const saving = useSession((state) => state.saving);
+  const waiting = useSession((state) => state.pending.length);
+  const takeServerState = () =>
+    void open.session.takeServerState().catch((error: unknown) => say(sentenceOf(error)));
+  switch (saving.kind) {
+    case 'saved':
+      return (
+        <span className="quiet" role="status">
+          <CheckCircle aria-hidden /> saved
+        </span>
+      );
+    case 'saving':
+      return (
+        <span className="quiet" role="status">
+          <CircleDashed aria-hidden /> saving …
+        </span>
+      );
+    case 'lost':
+      return (
+        <span
+          role="status"
+          title="Work goes on; what waits is kept in this browser and sent as soon as the server answers."
+        >
+          <CloudSlash aria-hidden color="var(--breaks)" /> server lost · {plural(waiting, 'edit')}{' '}
+          waiting
+        </span>
+      );
+    case 'elsewhere':
+      return (
+        <span role="alert">
+          <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" /> changed in another
+          window ·{' '}
+          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
+            Take over here{waiting > 0 ? `, without ${plural(waiting, 'unsaved edit')}` : ''}
+          </Button>
+        </span>
+      );
+    case 'refused':
+      return (
+        <span role="alert" title={saving.sentence}>
+          <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" /> not saved:{' '}
+          {saving.sentence}{' '}
+          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
+            Back to what is saved
+          </Button>
+        </span>
+      );
+  }
+}
+
+function UndoButtons() {
+  const { session } = useOpenSong();
+  const history = useSession((state) => state.history);
+  const undo = history.undo.at(-1)?.name;
+  const redo = history.redo.at(-1)?.name;
+  return (
+    <span>
+      <Button
+        className="btn-tool"
+        variant="light"
+        aria-label={undo ? `Undo ${undo}` : 'Undo'}
+        title={undo ? `Undo: ${undo} (Ctrl Z)` : 'Nothing to undo'}
+        disabled={!undo}
+        onClick={() => session.undo()}
+      >
+        <ArrowUUpLeft size={18} />
+      </Button>
+      <Button
+        className="btn-tool"
+        variant="light"
+        aria-label={redo ? `Redo ${redo}` : 'Redo'}
+        title={redo ? `Redo: ${redo} (Shift Ctrl Z)` : 'Nothing to redo'}
+        disabled={!redo}
+        onClick={() => session.redo()}
+      >
+        <ArrowUUpRight size={18} />
+      </Button>
+      {undo && <span className="quiet small ms-1">{undo}</span>}
+    </span>
+  );
+}

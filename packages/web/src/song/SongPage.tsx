@@ -1,0 +1,64 @@
+import { useEffect, useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import Spinner from 'react-bootstrap/Spinner';
+import { Link, useParams } from 'react-router';
+import { sentenceOf } from '../api/request.ts';
+import { SongSession } from '../sync/song-session.ts';
+import { OpenSong, OpenSongContext } from './open-song.ts';
+import { SongFrame } from './SongFrame.tsx';
+
+/** Opens the song of the address; the frame inside only knows an open one. */
+export function SongPage() {
+  const { songId = '' } = useParams();
+  const [open, setOpen] = useState<OpenSong | null>(null);
+  const [failure, setFailure] = useState<string | null>(null);
+  const [attempt, setAttempt] = useState(0);
+
+  useEffect(() => {
+    let opened: OpenSong | null = null;
+    let left = false;
+    SongSession.open(songId).then(
+      (session) => {
+        if (left) {
+          session.close();
+          return;
+        }
+        opened = new OpenSong(session);
+        setFailure(null);
+        setOpen(opened);
+      },
+      (error: unknown) => !left && setFailure(sentenceOf(error)),
+    );
+    return () => {
+      left = true;
+      opened?.close();
+      setOpen(null);
+    };
+  }, [songId, attempt]);
+
+  if (open) {
+    return (
+      <OpenSongContext value={open}>
+        <SongFrame key={open.session.id} />
+      </OpenSongContext>
+    );
+  }
+  return (
+    <main className="songs-page">
+      {failure === null ? (
+        <p className="quiet">
+          <Spinner size="sm" /> Opening the song …
+        </p>
+      ) : (
+        <>
+          <h1 className="h5">The song could not be opened</h1>
+          <p>{failure}</p>
+          <Button onClick={() => setAttempt(attempt + 1)}>Try again</Button>{' '}
+          <Link className="ms-2" to="/">
+            To the songs
+          </Link>
+        </>
+      )}
+    </main>
+  );
+}

@@ -1,0 +1,155 @@
+import type { Edit } from '@pannet/core/song/edits';
+import type { Part, Song } from '@pannet/core/song/song';
+import { createContext, useContext } from 'react';
+import { useStore } from 'zustand';
+import { createStore, type StoreApi } from 'zustand/vanilla';
+import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
+import { say } from '../controls/notices.ts';
+import { Playback, type PlaybackState } from '../playback/playback.ts';
+import { SongSession, type SessionState } from '../sync/song-session.ts';
+
+export interface Selection {
+  /** The part that is looked at, and any others that a recipe or an export goes to as well. */
+  readonly partId: string | null;
+  readonly partIds: readonly string[];
+  readonly voiceId: string | null;
+}
+
+/** A song that is open in this window: its document, its sound, its figures, and what is selected. */
+export class OpenSong {
+  readonly session: SongSession;
+  readonly playback = new Playback();
+  readonly analyst = new Analyst();
+  readonly selection: StoreApi<Selection>;
+  readonly #ends: (() => void)[] = [];
+
+  constructor(session: SongSession) {
+    this.session = session;
+    const first = session.store.getState().song.partOrder[0] ?? null;
+    this.selection = createStore<Selection>(() => ({
+      partId: first,
+      partIds: first ? [first] : [],
+      voiceId: null,
+    }));
+    this.#ends.push(
+      session.store.subscribe((state, before) => {
+        if (state.shown !== before.shown) this.playback.setSong(state.shown);
+        if (state.song !== before.song) this.#follow(state.song);
+      }),
+      this.selection.subscribe((selection, before) => {
+        if (selection.partId !== before.partId) this.#follow(session.store.getState().song);
+      }),
+      this.playback.store.subscribe((state, before) => {
+        if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
+      }),
+      this.analyst.store.subscribe(() => this.#matchPlain()),
+    );
+    this.playback.setSong(session.store.getState().song);
+    this.#follow(session.store.getState().song);
+  }
+
+  /** Selection and figures go with the song. */
+  #follow(song: Song): void {
+    const { partId, partIds } = this.selection.getState();
+    const kept = partIds.filter((id) => song.parts[id]);
+    if (partId === null || !song.parts[partId]) {
+      const next = kept[0] ?? song.partOrder[0] ?? null;
+      this.selection.setState({ partId: next, partIds: next ? [next] : [], voiceId: null });
+    } else if (kept.length !== partIds.length) {
+      this.selection.setState({ partIds: kept });
+    }
+    this.playback.watch(this.selection.getState().partId);
+    this.#measure();
+  }
+
+  #measure(): void {
+    const { looping, loop } = this.playback.store.getState();
+    this.analyst.update(
+      this.session.store.getState().song,
+      this.selection.getState().partId,
+      looping ? loop : null,
+    );
+  }
+
+  /** Parts that are heard plain are held at the loudness of their images. */
+  #matchPlain(): void {
+    const { plain } = this.playback.store.getState().monitoring;
+    const matched = Object.fromEntries(Object.keys(plain).map((id) => [id, this.#matchGain(id)]));
+    if (Object.keys(plain).some((id) => matched[id] !== plain[id]))
+      this.playback.listen({ plain: matched });
+  }
+
+  #matchGain(partId: string): number {
+    const match = this.analyst.matchDb(partId);
+    return match === null ? 1 : 10 ** (match / 20);
+  }
+
+  /** Turns the selected parts from image to plain or back, together. */
+  togglePlain(): void {
+    const { plain } = this.playback.store.getState().monitoring;
+    const { partId, partIds } = this.selection.getState();
+    if (partId === null) return;
+    const toPlain = plain[partId] === undefined;
+    const others = Object.entries(plain).filter(([id]) => !partIds.includes(id));
+    const these = toPlain ? partIds.map((id) => [id, this.#matchGain(id)] as const) : [];
+    this.playback.listen({ plain: Object.fromEntries([...others, ...these]) });
+  }
+
+  /** One step of work; a refusal is said and changes nothing. */
+  do(name: string, edits: readonly Edit[]): boolean {
+    const done = this.session.do(name, edits);
+    if (!done.ok) say(done.error.sentence);
+    return done.ok;
+  }
+
+  preview(edits: readonly Edit[]): void {
+    this.session.preview(edits);
+  }
+
+  close(): void {
+    for (const end of this.#ends) end();
+    this.session.close();
+    this.playback.close();
+    this.analyst.close();
+  }
+}
+
+export const OpenSongContext = createContext<OpenSong | null>(null);
+
+export function useOpenSong(): OpenSong {
+  const open = useContext(OpenSongContext);
+  if (!open) throw new Error('There is no open song here.');
+  return open;
+}
+
+export function useSession<Slice>(pick: (state: SessionState) => Slice): Slice {
+  return useStore(useOpenSong().session.store, pick);
+}
+
+/** The song as it is seen and heard, an unfinished gesture included. */
+export function useSong(): Song {
+  return useSession((state) => state.shown);
+}
+
+export function usePlayback<Slice>(pick: (state: PlaybackState) => Slice): Slice {
+  return useStore(useOpenSong().playback.store, pick);
+}
+
+export function useAnalyst<Slice>(pick: (state: AnalystState) => Slice): Slice {
+  return useStore(useOpenSong().analyst.store, pick);
+}
+
+export function useSelection(): Selection {
+  return useStore(useOpenSong().selection);
+}
+
+export function useSelectedPart(): Part | null {
+  const song = useSong();
+  const { partId } = useSelection();
+  return (partId !== null && song.parts[partId]) || null;
+}
+
+export function useSelectedMeasures(): PartMeasures | null {
+  const { partId } = useSelection();
+  return useAnalyst((state) => (partId === null ? null : (state.parts[partId] ?? null)));
+}

@@ -1,0 +1,88 @@
+import { useEffect } from 'react';
+import { createStore } from 'zustand/vanilla';
+import type { OpenSong } from './open-song.ts';
+
+export interface Shortcut {
+  readonly keys: string;
+  readonly what: string;
+}
+
+export const shortcuts: readonly Shortcut[] = [
+  { keys: 'Space', what: 'Play and stop' },
+  { keys: 'F', what: 'Hear the fold, or stereo again' },
+  { keys: 'P', what: 'Plain or image, for the selected parts' },
+  { keys: 'L', what: 'Loop on and off' },
+  { keys: 'Home', what: 'To the beginning of the song or the loop' },
+  { keys: 'Ctrl Z · Shift Ctrl Z', what: 'Undo · redo' },
+  { keys: 'Arrow keys on a voice', what: 'Position and delay (Shift: ten steps; Alt: one sample)' },
+  { keys: '?', what: 'All of this' },
+];
+
+const storageKey = 'pannet.letter-keys';
+
+/** Single letters can be switched off: speech input and some hands press them by accident. */
+export const letterKeys = createStore<{ readonly on: boolean }>(() => ({
+  on: localStorage.getItem(storageKey) !== 'off',
+}));
+
+export function setLetterKeys(on: boolean): void {
+  localStorage.setItem(storageKey, on ? 'on' : 'off');
+  letterKeys.setState({ on });
+}
+
+export function useShortcuts(open: OpenSong, help: () => void): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.defaultPrevented || isTyping(event.target)) return;
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+        if (event.shiftKey) open.session.redo();
+        else open.session.undo();
+      } else if (event.ctrlKey || event.metaKey || event.altKey) {
+        return;
+      } else if (!runPlain(open, event, help)) {
+        return;
+      }
+      event.preventDefault();
+    };
+    addEventListener('keydown', onKey);
+    return () => removeEventListener('keydown', onKey);
+  }, [open, help]);
+}
+
+function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boolean {
+  const { playback } = open;
+  const { monitoring, loop, looping } = playback.store.getState();
+  switch (event.key) {
+    case ' ':
+      // A button in focus is pressed by the space bar, too.
+      if (event.target instanceof HTMLButtonElement) event.target.blur();
+      void playback.toggle();
+      return true;
+    case 'Home':
+      playback.seek(looping && loop ? loop.start : 0);
+      return true;
+    case '?':
+      help();
+      return true;
+  }
+  if (!letterKeys.getState().on) return false;
+  switch (event.key.toLowerCase()) {
+    case 'f':
+      playback.listen({ listening: monitoring.listening === 'fold' ? 'stereo' : 'fold' });
+      return true;
+    case 'p':
+      open.togglePlain();
+      return true;
+    case 'l':
+      playback.setLoop(loop, !looping);
+      return true;
+    default:
+      return false;
+  }
+}
+
+function isTyping(target: EventTarget | null): boolean {
+  if (target instanceof HTMLInputElement)
+    return target.type !== 'range' && target.type !== 'checkbox';
+  return target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement;
+}

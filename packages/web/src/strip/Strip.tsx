@@ -1,0 +1,178 @@
+import { clock } from '@pannet/core/quantities/wording';
+import { songFrames } from '@pannet/core/song/song';
+import { useEffect, useRef, useState, type PointerEvent } from 'react';
+import { useSize } from '../controls/use-size.ts';
+import {
+  useOpenSong,
+  usePlayback,
+  useSelectedPart,
+  useSession,
+  useSong,
+} from '../song/open-song.ts';
+import type { Peaks, PeaksJob } from './peaks.worker.ts';
+
+/** Shorter than this a drag is a click. */
+const clickPixels = 4;
+const columns = 1200;
+
+/** The selected part's wave over the whole song: a click goes there, a drag marks the loop. */
+export function Strip() {
+  const open = useOpenSong();
+  const song = useSong();
+  const part = useSelectedPart();
+  const peaks = usePeaks();
+  const { ref, width, height } = useSize<HTMLDivElement>();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const frame = usePlayback((state) => state.frame);
+  const loop = usePlayback((state) => state.loop);
+  const looping = usePlayback((state) => state.looping);
+  const drag = useRef<{ from: number; x: number } | null>(null);
+  const frames = Math.max(1, songFrames(song));
+  const rate = song.rateHz ?? 48_000;
+  const take = part?.takes[0];
+  const takeFrames = take ? song.recordings[take.recording].frames : 0;
+
+  useEffect(() => {
+    const context = canvas.current?.getContext('2d');
+    if (!context || width === 0) return;
+    const ratio = devicePixelRatio;
+    context.canvas.width = width * ratio;
+    context.canvas.height = height * ratio;
+    context.scale(ratio, ratio);
+    const style = getComputedStyle(context.canvas);
+    const middle = height / 2;
+    context.strokeStyle = style.getPropertyValue('--rule');
+    context.beginPath();
+    context.moveTo(0, middle);
+    context.lineTo(width, middle);
+    context.stroke();
+    if (!peaks) return;
+    const drawn = (takeFrames / frames) * width;
+    context.strokeStyle = style.getPropertyValue('--ink');
+    context.beginPath();
+    for (let x = 0; x < drawn; x++) {
+      const first = Math.floor((x / drawn) * columns);
+      const last = Math.max(first + 1, Math.floor(((x + 1) / drawn) * columns));
+      let peak = 0;
+      for (let n = first; n < last; n++) peak = Math.max(peak, peaks[n] ?? 0);
+      const size = Math.min(1, peak) * (middle - 12);
+      context.moveTo(x + 0.5, middle - size);
+      context.lineTo(x + 0.5, middle + size + 0.5);
+    }
+    context.stroke();
+  }, [peaks, width, height, takeFrames, frames]);
+
+  const frameAt = (event: PointerEvent) => {
+    const { left } = event.currentTarget.getBoundingClientRect();
+    return Math.round(Math.min(1, Math.max(0, (event.clientX - left) / width)) * frames);
+  };
+  const mark = (event: PointerEvent) => {
+    const held = drag.current;
+    if (!held || Math.abs(event.clientX - held.x) < clickPixels) return;
+    const to = frameAt(event);
+    const start = Math.min(held.from, to);
+    const end = Math.max(held.from, to);
+    // A loop shorter than 50 ms is a tone.
+    if (end - start > rate / 20) open.playback.setLoop({ start, end }, true);
+  };
+  const end = (event: PointerEvent) => {
+    const held = drag.current;
+    drag.current = null;
+    if (held && Math.abs(event.clientX - held.x) < clickPixels) open.playback.seek(held.from);
+  };
+  const x = (at: number) => (at / frames) * width;
+
+  return (
+    <div
+      ref={ref}
+      className="strip"
+      role="slider"
+      tabIndex={0}
+      aria-label="Place in the song"
+      aria-valuemin={0}
+      aria-valuemax={Math.round(frames / rate)}
+      aria-valuenow={Math.round(frame / rate)}
+      aria-valuetext={clock(frame / rate)}
+      title="Click: go there · drag: loop"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        drag.current = { from: frameAt(event), x: event.clientX };
+      }}
+      onPointerMove={mark}
+      onPointerUp={end}
+      onKeyDown={(event) => {
+        const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
+        if (step === 0) return;
+        event.preventDefault();
+        open.playback.seek(Math.min(frames, Math.max(0, frame + step * rate)));
+      }}
+    >
+      <canvas ref={canvas} aria-hidden />
+      <svg width={width} height={height} style={{ position: 'absolute', inset: 0 }} aria-hidden>
+        {loop && (
+          <g opacity={looping ? 1 : 0.45}>
+            <rect
+              x={x(loop.start)}
+              width={x(loop.end) - x(loop.start)}
+              y={0}
+              height={height}
+              fill="var(--ink)"
+              opacity={0.08}
+            />
+            <path
+              d={`M${x(loop.start)} 0v${height}M${x(loop.end)} 0v${height}`}
+              stroke="var(--ink)"
+              strokeDasharray="3 2"
+            />
+            <text x={x(loop.start) + 4} y={11} fontSize={11} className="mono">
+              loop {clock((loop.end - loop.start) / rate, 2)}
+            </text>
+          </g>
+        )}
+        <path d={`M${x(frame)} 0v${height}`} stroke="var(--breaks)" strokeWidth={1.5} />
+        {[0, 0.25, 0.5, 0.75].map((share) => (
+          <text
+            key={share}
+            x={share * width + 3}
+            y={height - 4}
+            fontSize={11}
+            fill="var(--quiet)"
+            className="mono"
+          >
+            {clock((share * frames) / rate)}
+          </text>
+        ))}
+      </svg>
+    </div>
+  );
+}
+
+function usePeaks(): Float32Array | null {
+  const part = useSelectedPart();
+  const recordings = useSession((state) => state.song.recordings);
+  const open = useOpenSong();
+  const take = part?.takes[0];
+  const key = take ? `${take.recording}:${take.channel}` : null;
+  const [drawn, setDrawn] = useState<{ key: string; peaks: Float32Array } | null>(null);
+  const worker = useRef<Worker | null>(null);
+  const jobs = useRef(0);
+
+  useEffect(() => {
+    const started = new Worker(new URL('./peaks.worker.ts', import.meta.url), { type: 'module' });
+    worker.current = started;
+    return () => started.terminate();
+  }, []);
+  useEffect(() => {
+    if (!key || !worker.current) return;
+    const id = ++jobs.current;
+    const [recording, channel] = key.split(':');
+    const { song } = open.session.store.getState();
+    if (!song.recordings[recording]) return;
+    worker.current.onmessage = (event: MessageEvent<Peaks>) => {
+      if (event.data.id === id) setDrawn({ key, peaks: event.data.peaks });
+    };
+    const job: PeaksJob = { id, song, take: { recording, channel: Number(channel) }, columns };
+    worker.current.postMessage(job);
+  }, [key, open, recordings]);
+  return drawn && drawn.key === key ? drawn.peaks : null;
+}

@@ -1,0 +1,181 @@
+import { success, type Outcome } from '@pannet/core/outcome';
+import { apply, type Command } from '@pannet/core/song/commands';
+import type { Edit } from '@pannet/core/song/edits';
+import { record, redoCommand, replay, undoCommand, type History } from '@pannet/core/song/history';
+import type { Song } from '@pannet/core/song/song';
+import { createStore, type StoreApi } from 'zustand/vanilla';
+import { Refused, ServerLost } from '../api/request.ts';
+import { openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
+import { keepPending, keptPending } from './pending-storage.ts';
+
+export type Saving =
+  | { readonly kind: 'saved' }
+  | { readonly kind: 'saving' }
+  /** The server does not answer; work goes on and is sent when it does. */
+  | { readonly kind: 'lost' }
+  /** The song was changed in another window. */
+  | { readonly kind: 'elsewhere' }
+  /** The server took the commands up to here, but not the next one. */
+  | { readonly kind: 'refused'; readonly sentence: string };
+
+export interface SessionState {
+  /** Confirmed and pending commands applied. */
+  readonly song: Song;
+  /** The song with a gesture that is not finished; what is seen and heard. */
+  readonly shown: Song;
+  readonly history: History;
+  readonly pending: readonly Command[];
+  readonly saving: Saving;
+}
+
+const retryMs = 1000;
+
+/** One open song: its document, its undo, and what the server has yet to be told. */
+export class SongSession {
+  readonly store: StoreApi<SessionState>;
+  readonly id: string;
+  #revision: number;
+  #sending = false;
+  #closed = false;
+  #retry: ReturnType<typeof setTimeout> | undefined;
+
+  /** @throws ServerLost, Refused */
+  static async open(id: string): Promise<SongSession> {
+    return new SongSession(id, await openSong(id));
+  }
+
+  constructor(id: string, opened: OpenedSong) {
+    this.id = id;
+    this.#revision = opened.revision;
+    this.store = createStore<SessionState>(() => ({
+      song: opened.song,
+      shown: opened.song,
+      history: replay(opened.log),
+      pending: [],
+      saving: { kind: 'saved' },
+    }));
+    // What an earlier visit could not send any more.
+    const logged = new Set(opened.log.map((command) => command.id));
+    for (const command of keptPending(id)) if (!logged.has(command.id)) this.#take(command);
+    void this.#send();
+  }
+
+  get #state(): SessionState {
+    return this.store.getState();
+  }
+
+  /** One step of work, as one undo. On failure nothing has changed. */
+  do(name: string, edits: readonly Edit[]): Outcome<Song> {
+    const taken = this.#take({
+      id: crypto.randomUUID(),
+      name: name.slice(0, 200),
+      role: 'do',
+      edits,
+    });
+    if (taken.ok) void this.#send();
+    return taken;
+  }
+
+  undo(): void {
+    this.#step(undoCommand(this.#state.history, crypto.randomUUID()));
+  }
+
+  redo(): void {
+    this.#step(redoCommand(this.#state.history, crypto.randomUUID()));
+  }
+
+  #step(command: Command | undefined): void {
+    if (command && this.#take(command).ok) void this.#send();
+  }
+
+  /** Shows what a gesture would do, without doing it. */
+  preview(edits: readonly Edit[]): Outcome<Song> {
+    const applied = apply(this.#state.song, { id: 'preview', name: 'preview', role: 'do', edits });
+    if (!applied.ok) return applied;
+    this.store.setState({ shown: applied.value.song });
+    return success(applied.value.song);
+  }
+
+  endPreview(): void {
+    this.store.setState({ shown: this.#state.song });
+  }
+
+  #take(command: Command): Outcome<Song> {
+    const { song, history, pending } = this.#state;
+    const applied = apply(song, command);
+    if (!applied.ok) {
+      this.endPreview();
+      return applied;
+    }
+    const next = [...pending, command];
+    this.store.setState({
+      song: applied.value.song,
+      shown: applied.value.song,
+      history: record(history, { ...command, inverse: applied.value.inverse }),
+      pending: next,
+    });
+    keepPending(this.id, next);
+    return success(applied.value.song);
+  }
+
+  async #send(): Promise<void> {
+    if (this.#sending || this.#closed) return;
+    this.#sending = true;
+    clearTimeout(this.#retry);
+    try {
+      while (this.#state.pending.length > 0 && this.#maySend()) await this.#sendOnce();
+      if (this.#state.pending.length === 0 && this.#maySend())
+        this.store.setState({ saving: { kind: 'saved' } });
+    } catch (error) {
+      this.#notSent(error);
+    } finally {
+      this.#sending = false;
+    }
+  }
+
+  #maySend(): boolean {
+    const { kind } = this.#state.saving;
+    return kind !== 'elsewhere' && kind !== 'refused';
+  }
+
+  async #sendOnce(): Promise<void> {
+    if (this.#state.saving.kind !== 'lost') this.store.setState({ saving: { kind: 'saving' } });
+    const batch = this.#state.pending.slice(0, 100);
+    const { revision } = await sendCommands(this.id, this.#revision, batch);
+    this.#revision = revision;
+    const pending = this.#state.pending.slice(batch.length);
+    keepPending(this.id, pending);
+    this.store.setState({ pending });
+  }
+
+  #notSent(error: unknown): void {
+    if (error instanceof Refused && error.status === 409) {
+      this.store.setState({ saving: { kind: 'elsewhere' } });
+    } else if (error instanceof Refused && error.status < 500) {
+      this.store.setState({ saving: { kind: 'refused', sentence: error.message } });
+    } else {
+      if (!(error instanceof Refused || error instanceof ServerLost)) throw error;
+      this.store.setState({ saving: { kind: 'lost' } });
+      this.#retry = setTimeout(() => void this.#send(), retryMs);
+    }
+  }
+
+  /** Gives up what the server will not take and goes on from what it has. */
+  async takeServerState(): Promise<void> {
+    const opened = await openSong(this.id);
+    this.#revision = opened.revision;
+    keepPending(this.id, []);
+    this.store.setState({
+      song: opened.song,
+      shown: opened.song,
+      history: replay(opened.log),
+      pending: [],
+      saving: { kind: 'saved' },
+    });
+  }
+
+  close(): void {
+    this.#closed = true;
+    clearTimeout(this.#retry);
+  }
+}
