@@ -2,7 +2,7 @@ import { predictedLossDb } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
 import { useMemo } from 'react';
-import { Bar, CartesianGrid, ComposedChart, Line, ReferenceLine, XAxis, YAxis } from 'recharts';
+import { Area, CartesianGrid, ComposedChart, Line, ReferenceLine, XAxis, YAxis } from 'recharts';
 import type { Measured } from '../measuring/messages.ts';
 import { useOpenSong, useSelectedPart, useSong } from '../song/open-song.ts';
 
@@ -64,7 +64,17 @@ export function FoldChart({ measured }: { readonly measured: Measured | null }) 
         />
         <ReferenceLine y={0} stroke="var(--ink)" />
         <ReferenceLine y={-3} stroke="var(--edge)" strokeDasharray="4 3" />
-        <Bar dataKey="loss" barSize={6} fill="var(--edge)" isAnimationActive={false} />
+        <Area
+          dataKey="loss"
+          type="step"
+          baseValue={0}
+          connectNulls
+          stroke="var(--edge)"
+          strokeWidth={1}
+          fill="var(--rule)"
+          fillOpacity={1}
+          isAnimationActive={false}
+        />
         <Line
           dataKey="comb"
           stroke="var(--breaks)"
@@ -83,7 +93,7 @@ export function FoldChart({ measured }: { readonly measured: Measured | null }) 
         />
       </ComposedChart>
       <figcaption className="quiet" style={{ fontSize: 12 }}>
-        dB over Hz · bars: loss · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
+        dB over Hz · hanging: loss · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
         <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
         {worst && worst.lossDb !== null && (
           <>

@@ -6,7 +6,7 @@ import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
 import { say } from '../controls/notices.ts';
 import { Playback, type PlaybackState } from '../playback/playback.ts';
-import { SongSession, type SessionState } from '../sync/song-session.ts';
+import type { SongSession, SessionState } from '../sync/song-session.ts';
 
 export interface Selection {
   /** The part that is looked at, and any others that a recipe or an export goes to as well. */
@@ -44,6 +44,8 @@ export class OpenSong {
       }),
       this.analyst.store.subscribe(() => this.#matchPlain()),
     );
+    // For the console and for the tests: what is open, and what plays.
+    Object.assign(globalThis, { pannet: this });
     this.playback.setSong(session.store.getState().song);
     this.#follow(session.store.getState().song);
   }

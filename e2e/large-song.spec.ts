@@ -1,0 +1,77 @@
+import { once } from 'node:events';
+import { request as httpRequest } from 'node:http';
+import { expect, test } from '@playwright/test';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import type { Recording } from '@pannet/core/song/song';
+import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
+import { address, rate, songOf, tap } from './stage.ts';
+
+const parts = 24;
+const seconds = 300;
+
+/** Uploads without holding more than the file itself, as a browser does. */
+async function uploadStreamed(
+  base: string,
+  fileName: string,
+  bytes: Uint8Array,
+): Promise<Recording> {
+  const sent = httpRequest(`${base}/api/recordings?fileName=${fileName}`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/octet-stream', 'Content-Length': bytes.length },
+  });
+  sent.end(bytes);
+  const [response] = (await once(sent, 'response')) as [AsyncIterable<Buffer>];
+  let text = '';
+  for await (const piece of response) text += piece.toString();
+  return JSON.parse(text) as Recording;
+}
+
+const serverMemory = async (base: string) =>
+  ((await (await fetch(`${base}/api/health`)).json()) as { memoryBytes: number }).memoryBytes;
+
+test('24 parts of five minutes: the server stays flat while they come in, the browser small while they play', async ({
+  page,
+}) => {
+  test.setTimeout(240_000);
+  const base = address();
+  const bytes = wavFile([noise(seconds, rate, 60, 0.02)], rate, '16');
+  const recordings: Recording[] = [];
+  const before = await serverMemory(base);
+  let highest = before;
+  let total = 0;
+  for (let n = 0; n < parts; n++) {
+    // Another file each time, for less work than another noise.
+    bytes[5000] = n;
+    recordings.push(await uploadStreamed(base, `stem-${n}.wav`, bytes));
+    highest = Math.max(highest, await serverMemory(base));
+    total += bytes.length;
+  }
+  expect(total).toBeGreaterThan(500e6);
+  // What was uploaded is many times this; buffers of the streams and the collector's slack are not.
+  expect(highest - before).toBeLessThan(150e6);
+
+  const id = await songOf(base, 'Large', recordings);
+  await page.goto(`${base}/songs/${id}`);
+  await expect(page.getByTestId('part-stem-23')).toBeAttached();
+  await page.getByRole('button', { name: 'Play' }).click();
+  await expect(page.getByRole('button', { name: 'Stop', exact: true })).toBeVisible();
+  const clock = page.getByTitle('Place in the song');
+  await expect(clock).not.toHaveText('0:00.0');
+  await expect(clock).not.toHaveText('loading');
+  // From one end of the song to the other: all blocks change.
+  for (const share of [0.9, 0.2, 0.6]) {
+    const { left } = await tap(page, Math.round(share * seconds * rate), rate, 'heard');
+    expect(Math.max(...left.subarray(rate / 2, rate / 2 + 1000))).toBeGreaterThan(0.005);
+  }
+  const pcm = await page.evaluate(async () => {
+    const { measureUserAgentSpecificMemory: measure } = performance as unknown as {
+      measureUserAgentSpecificMemory(): Promise<{ bytes: number }>;
+    };
+    return (await measure.call(performance)).bytes;
+  });
+  // All memory of the page and its workers, code and interface included.
+  console.log(
+    `memory of the page: ${(pcm / 1e6).toFixed(0)} MB; of the server: ${(before / 1e6).toFixed(0)} → ${(highest / 1e6).toFixed(0)} MB`,
+  );
+  expect(pcm).toBeLessThan(400e6);
+});

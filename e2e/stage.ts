@@ -1,0 +1,175 @@
+import { execFile } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
+import { expect, type Locator, type Page } from '@playwright/test';
+import { neutralImage } from '@pannet/core/image/image';
+import type { Edit } from '@pannet/core/song/edits';
+import type { Recording } from '@pannet/core/song/song';
+
+export const repository = fileURLToPath(new URL('..', import.meta.url));
+export const rate = 48_000;
+
+export function address(): string {
+  const url = process.env.E2E_URL;
+  if (!url) throw new Error('The journeys are started through their configuration.');
+  return url;
+}
+
+export function scratchFolder(): string {
+  return mkdtempSync(join(tmpdir(), 'pannet-journey-'));
+}
+
+export const run = promisify(execFile);
+
+/** What of the page's open song the journeys use; see packages/web/src/song/open-song.ts. */
+interface PageSong {
+  playback: {
+    play(): Promise<void>;
+    stop(): void;
+    seek(frame: number): void;
+    record(
+      what: 'part' | 'heard',
+      frames: number,
+    ): Promise<{ frame: number; left: Float32Array; right: Float32Array }>;
+    listen(changes: object): void;
+  };
+}
+
+export interface Tapped {
+  readonly frame: number;
+  readonly left: Float32Array;
+  readonly right: Float32Array;
+}
+
+/** Plays from a frame and collects what the worklet plays, as floats, bit for bit. */
+export async function tap(
+  page: Page,
+  from: number | null,
+  frames: number,
+  what: 'part' | 'heard' = 'part',
+): Promise<Tapped> {
+  const collected = page.evaluate(
+    async ([start, count, kind]) => {
+      const { playback } = (globalThis as unknown as { pannet: PageSong }).pannet;
+      const recorded = playback.record(kind as 'part', count as number);
+      if (start !== null) {
+        playback.seek(start as number);
+        await playback.play();
+      }
+      const { frame, left, right } = await recorded;
+      if (start !== null) playback.stop();
+      const text = (samples: Float32Array) => {
+        const bytes = new Uint8Array(samples.buffer);
+        let binary = '';
+        for (let n = 0; n < bytes.length; n += 8192)
+          binary += String.fromCharCode(...bytes.subarray(n, n + 8192));
+        return btoa(binary);
+      };
+      return { frame, left: text(left), right: text(right) };
+    },
+    [from, frames, what],
+  );
+  const { frame, left, right } = await collected;
+  const samples = (text: string) => {
+    const bytes = Buffer.from(text, 'base64');
+    return new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length));
+  };
+  return { frame, left: samples(left), right: samples(right) };
+}
+
+/** Opens the audio output once, so that what follows begins at once. */
+export async function wakeAudio(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Play' }).click();
+  await expect(page.getByRole('button', { name: 'Stop', exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Play' })).toBeVisible();
+}
+
+/** Drops files on an element as a desktop would. */
+export async function dropFiles(
+  page: Page,
+  selector: string,
+  files: readonly { name: string; bytes: Uint8Array }[],
+): Promise<void> {
+  const transfer = await page.evaluateHandle(
+    (dropped) => {
+      const data = new DataTransfer();
+      for (const { name, base64 } of dropped) {
+        const binary = atob(base64);
+        const bytes = new Uint8Array(binary.length);
+        for (let n = 0; n < bytes.length; n++) bytes[n] = binary.charCodeAt(n);
+        data.items.add(new File([bytes], name));
+      }
+      return data;
+    },
+    files.map(({ name, bytes }) => ({ name, base64: Buffer.from(bytes).toString('base64') })),
+  );
+  await page.dispatchEvent(selector, 'dragover', { dataTransfer: transfer });
+  await page.dispatchEvent(selector, 'drop', { dataTransfer: transfer });
+}
+
+export async function post<Answer>(url: string, body: unknown): Promise<Answer> {
+  const response = await fetch(url, {
+    method: 'POST',
+    body: JSON.stringify(body),
+    headers: { 'Content-Type': 'application/json' },
+  });
+  if (!response.ok) throw new Error(await response.text());
+  return (await response.json()) as Answer;
+}
+
+export async function upload(
+  base: string,
+  fileName: string,
+  bytes: Uint8Array,
+): Promise<Recording> {
+  const response = await fetch(`${base}/api/recordings?fileName=${fileName}`, {
+    method: 'POST',
+    body: bytes as Uint8Array<ArrayBuffer>,
+    headers: { 'Content-Type': 'application/octet-stream' },
+  });
+  if (!response.ok) throw new Error(await response.text());
+  return (await response.json()) as Recording;
+}
+
+/** A song with one neutral part for each recording, made through the interface that programs use. */
+export async function songOf(
+  base: string,
+  title: string,
+  recordings: readonly Recording[],
+): Promise<string> {
+  const { id } = await post<{ id: string }>(`${base}/api/songs`, { title });
+  const edits: Edit[] = [{ kind: 'set-rate', rateHz: recordings[0].rateHz }];
+  for (const [index, recording] of recordings.entries()) {
+    const part = {
+      id: `part-${index}`,
+      name: recording.fileName.replace('.wav', ''),
+      family: 'other' as const,
+      takes: [{ recording: recording.hash, channel: 0 }],
+      levelDb: 0,
+      muted: false,
+      image: neutralImage(),
+    };
+    edits.push({ kind: 'put-recording', recording }, { kind: 'add-part', part, index });
+  }
+  await post(`${base}/api/songs/${id}/commands`, {
+    baseRevision: 0,
+    commands: [{ id: randomUUID(), name: 'set up', role: 'do', edits }],
+  });
+  return id;
+}
+
+export async function middleOf(locator: Locator): Promise<{ x: number; y: number }> {
+  const box = await locator.boundingBox();
+  if (!box) throw new Error('There is nothing to be seen of it.');
+  return { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+}
+
+/** The bar of a voice in the placement drawing. */
+export function voiceBar(page: Page, name: string): Locator {
+  return page.getByTestId(`voice-${name}`).locator('rect').nth(1);
+}
