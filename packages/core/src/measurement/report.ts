@@ -1,4 +1,4 @@
-import { integratedLoudness } from './loudness.ts';
+import { LoudnessMeter } from './loudness.ts';
 import { TruePeakMeter } from './true-peak.ts';
 import {
   deepestDip,
@@ -62,18 +62,14 @@ export function measureStereo(
   rateHz: number,
   tick: (share: number) => void = () => {},
 ): MeasuredStereo {
-  const loudness = integratedLoudness([left, right], rateHz);
-  tick(0.15);
-  const fold = left.map((value, n) => (value + right[n]) / 2);
-  const foldLoudness = integratedLoudness([fold, fold], rateHz);
-  tick(0.3);
-  const peaks = new TruePeakMeter(rateHz, 2);
-  peaks.process([left, right], left.length);
-  tick(0.45);
+  const { loudness, foldLoudness, peaks } = meterStereo(left, right, rateHz, (share) =>
+    tick(0.45 * share),
+  );
   const sums = sideSums(left, right);
-  const alike = likeness(left, right, rateHz);
-  tick(0.7);
-  const spectra = stereoSpectra(left, right, rateHz, transformSize);
+  const alike = likeness(left, right, rateHz, (share) => tick(0.45 + 0.25 * share));
+  const spectra = stereoSpectra(left, right, rateHz, transformSize, (share) =>
+    tick(0.7 + 0.3 * share),
+  );
   const folded = foldSpectrum(spectra);
   const sides = sidesSpectrum(spectra);
   const dip = deepestDip(foldColour(folded, sides, spectra.hzPerBin, 6));
@@ -104,6 +100,31 @@ export function measureStereo(
     },
     colour: foldColour(folded, sides, spectra.hzPerBin, 12),
   };
+}
+
+const pieceFrames = 65_536;
+
+/** What can be read in one pass, piece by piece, so that nothing as long as the stretch is made. */
+function meterStereo(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  tick: (share: number) => void,
+) {
+  const stereo = new LoudnessMeter(rateHz, 2);
+  const folded = new LoudnessMeter(rateHz, 2);
+  const peaks = new TruePeakMeter(rateHz, 2);
+  const fold = new Float32Array(pieceFrames);
+  for (let at = 0; at < left.length; at += pieceFrames) {
+    const l = left.subarray(at, at + pieceFrames);
+    const r = right.subarray(at, at + pieceFrames);
+    for (let n = 0; n < l.length; n++) fold[n] = (l[n] + r[n]) / 2;
+    stereo.process([l, r], l.length);
+    folded.process([fold, fold], l.length);
+    peaks.process([l, r], l.length);
+    tick(at / left.length);
+  }
+  return { loudness: stereo.integrated(), foldLoudness: folded.integrated(), peaks };
 }
 
 /** JSON knows no infinity: what is mono or cancelled to the last bit reads ∓120 dB. */

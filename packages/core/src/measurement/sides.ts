@@ -59,7 +59,12 @@ const largestLagMs = 200;
  * Are the sides copies, and by how much apart: the signed peak of largest magnitude of the normalised
  * cross-correlation within ±200 ms, over all that is given. null where a side is silent.
  */
-export function likeness(left: Float32Array, right: Float32Array, rateHz: number): Likeness | null {
+export function likeness(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  tick: (share: number) => void = () => {},
+): Likeness | null {
   const sums = sideSums(left, right);
   const scale = Math.sqrt(sums.left * sums.right);
   if (!(scale > 0)) return null;
@@ -83,6 +88,7 @@ export function likeness(left: Float32Array, right: Float32Array, rateHz: number
       product[k] += a[k] * b[k] + a[k + 1] * b[k + 1];
       product[k + 1] += a[k] * b[k + 1] - a[k + 1] * b[k];
     }
+    tick(from / left.length);
   }
   const correlations = fft.createSpectrum();
   fft.inverse(product, correlations);

@@ -18,6 +18,7 @@ export function stereoSpectra(
   right: Float32Array,
   rateHz: number,
   size: number,
+  tick: (share: number) => void = () => {},
 ): StereoSpectra {
   const fft = new RealFft(size);
   const window = hannWindow(size);
@@ -48,6 +49,7 @@ export function stereoSpectra(
       result.right[bin] += rr * rr + ri * ri;
       result.cross[bin] += lr * rr + li * ri;
     }
+    tick(from / left.length);
   }
   return result;
 }

@@ -1,7 +1,7 @@
 import { predictedLossDb } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
-import { useMemo } from 'react';
+import { memo, useMemo } from 'react';
 import { Area, CartesianGrid, ComposedChart, Line, ReferenceLine, XAxis, YAxis } from 'recharts';
 import type { Measured } from '../measuring/messages.ts';
 import { useOpenSong, useSelectedPart, useSong } from '../song/open-song.ts';
@@ -20,7 +20,11 @@ interface Point {
 }
 
 /** What is lost hangs down, by third octave; over it the fine colour of the fold, and the comb that the delays predict. */
-export function FoldChart({ measured }: { readonly measured: Measured | null }) {
+export const FoldChart = memo(function FoldChart({
+  measured,
+}: {
+  readonly measured: Measured | null;
+}) {
   const { playback } = useOpenSong();
   const song = useSong();
   const part = useSelectedPart();
@@ -104,7 +108,7 @@ export function FoldChart({ measured }: { readonly measured: Measured | null }) 
       </figcaption>
     </figure>
   );
-}
+});
 
 function merge(measured: Measured | null, plan: PartPlan | null, rate: number): Point[] {
   const points: Point[] = [];
@@ -123,7 +127,7 @@ function predicted(plan: PartPlan, rate: number): Point[] {
   const longest = Math.max(0, ...delays) - Math.min(0, ...delays);
   const top = longest > 0 ? Math.min(16_000, 1 / (longest * finest)) : 16_000;
   const points: Point[] = [];
-  for (let hz = 25; hz <= top; hz *= 1.012)
+  for (let hz = 25; hz <= top; hz *= 1.02)
     points.push({ hz, comb: Math.max(lowestDb, predictedLossDb(plan, rate, hz)) });
   return points;
 }

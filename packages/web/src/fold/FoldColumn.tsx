@@ -18,20 +18,14 @@ import { Scope } from './Scope.tsx';
 export function FoldColumn() {
   const part = useSelectedPart();
   const measures = useSelectedMeasures();
-  const busy = useAnalyst((state) => state.busy);
   const failure = useAnalyst((state) => state.failure);
   const rate = useSong().rateHz ?? 48_000;
   if (!part) return <p className="empty p-0">The fold of a part is shown here.</p>;
   const report = measures?.measured.report ?? null;
-  const working = busy?.partId === part.id ? busy.share : null;
   return (
     <>
       <Verdict report={report} stale={measures?.current === false} />
-      <div style={{ height: 6 }}>
-        {working !== null && (
-          <ProgressBar now={working * 100} aria-label="Measuring" style={{ height: 3 }} />
-        )}
-      </div>
+      <Progress partId={part.id} />
       <Scope />
       <Figures report={report} />
       <h2 className="heading mt-2">Fold loss by third octave</h2>
@@ -55,6 +49,18 @@ export function FoldColumn() {
         </section>
       )}
     </>
+  );
+}
+
+/** Alone, so that what is slow to draw is not drawn again with each step of it. */
+function Progress({ partId }: { readonly partId: string }) {
+  const share = useAnalyst(({ busy }) => (busy?.partId === partId ? busy.share : null));
+  return (
+    <div style={{ height: 6 }}>
+      {share !== null && (
+        <ProgressBar now={share * 100} aria-label="Measuring" style={{ height: 3 }} />
+      )}
+    </div>
   );
 }
 

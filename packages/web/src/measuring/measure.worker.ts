@@ -1,12 +1,16 @@
-import { integratedLoudness } from '@pannet/core/measurement/loudness';
+import { LoudnessMeter } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
-import { renderStretch } from '@pannet/core/rendering/offline';
+import { renderPart, renderStretch } from '@pannet/core/rendering/offline';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';
 
 const reader = new RecordingReader(96e6);
 const post = (message: FromMeasurer) => postMessage(message);
+
+/** No more often than this is progress told. */
+const tellEveryMs = 100;
+let told = 0;
 
 class Stopped extends Error {}
 
@@ -16,6 +20,8 @@ async function measure(job: MeasureJob): Promise<void> {
   const { id, song, partId, from, to, wanted } = job;
   const tick = (share: number) => {
     if (wanted && Atomics.load(wanted, 0) !== id) throw new Stopped();
+    if (performance.now() - told < tellEveryMs) return;
+    told = performance.now();
     post({ kind: 'progress', id, share });
   };
   try {
@@ -24,10 +30,12 @@ async function measure(job: MeasureJob): Promise<void> {
     const image = await renderStretch(plan, partId, reader.load, from, to, 'image', (share) =>
       tick(0.4 * share),
     );
-    const plain = await renderStretch(plan, partId, reader.load, from, to, 'plain', (share) =>
-      tick(0.4 + 0.1 * share),
-    );
-    const plainLufs = integratedLoudness([plain.left, plain.right], plan.rateHz);
+    const plain = new LoudnessMeter(plan.rateHz, 2);
+    for await (const block of renderPart(plan, partId, reader.load, from, to, 'plain')) {
+      plain.process([block.left, block.right], block.left.length);
+      tick(0.4 + (0.1 * (block.frame - from)) / (to - from));
+    }
+    const plainLufs = plain.integrated();
     const measured = measureStereo(image.left, image.right, plan.rateHz, (share) =>
       tick(0.5 + 0.5 * share),
     );
