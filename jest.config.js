@@ -29,7 +29,10 @@ export default {
     project('core'),
     project('cli'),
     project('launcher'),
-    project('server'),
+    project('server', {
+      globalSetup: '<rootDir>/cluster-setup.js',
+      globalTeardown: '<rootDir>/cluster-teardown.js',
+    }),
     project('web', {
       testEnvironment: 'jsdom',
       testEnvironmentOptions: { customExportConditions: ['pannet-source', 'browser'] },

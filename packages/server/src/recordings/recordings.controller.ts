@@ -54,7 +54,8 @@ export class RecordingsController {
       });
     }
     // What is not one well-formed range is answered with the whole, as RFC 9110 (14.2) allows.
-    const only = Array.isArray(ranges) && ranges.length === 1 ? ranges[0] : undefined;
+    const one = Array.isArray(ranges) && ranges.type === 'bytes' && ranges.length === 1;
+    const only = one ? ranges[0] : undefined;
     const start = only?.start ?? 0;
     const end = (only?.end ?? size - 1) + 1;
     if (only) response.status(206).set('Content-Range', `bytes ${start}-${end - 1}/${size}`);

@@ -1,0 +1,352 @@
+import { execFileSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { demoRecordings } from '@pannet/core/demo/demo-song';
+import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import { writeImageFile } from '@pannet/core/image/image-file';
+import { recipes } from '@pannet/core/image/recipes';
+import type { StereoReport } from '@pannet/core/measurement/report';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { noise, sine } from '../../core/src/measurement/signals.fixture.ts';
+import { runCommandLine } from './command-line.ts';
+
+const rate = 48_000;
+let folder: string;
+let printed: string[];
+let complained: string[];
+
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'pannet-cli-'));
+  write('take.wav', wavFile([noise(3, rate, 80)], rate, '24'));
+  write('other.wav', wavFile([noise(2, rate, 81)], rate, '24'));
+  write('float.wav', wavFile([noise(1, rate, 82)], rate, '32f'));
+  write('slow.wav', wavFile([noise(1, 44_100, 83)], 44_100, '24'));
+  for (const recipe of recipes)
+    write(
+      `${recipe.id}.json`,
+      JSON.stringify(writeImageFile({ panLaw: '-3', image: recipe.image })),
+    );
+});
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+beforeEach(() => {
+  printed = [];
+  complained = [];
+  jest.spyOn(console, 'log').mockImplementation((line: string) => void printed.push(line));
+  jest.spyOn(console, 'error').mockImplementation((line: string) => void complained.push(line));
+});
+
+function write(name: string, content: string | Uint8Array): void {
+  writeFileSync(join(folder, name), content);
+}
+
+const pannet = (line: string) => runCommandLine(line.split(' '), folder);
+
+async function wav(name: string) {
+  const bytes = new Uint8Array(readFileSync(join(folder, name)));
+  const layout = await readWavLayout(bytesInMemory(bytes), name);
+  if (!layout.ok) throw new Error(layout.error.sentence);
+  return {
+    layout: layout.value,
+    channels: await readWavChannels(bytesInMemory(bytes), layout.value),
+  };
+}
+
+/** What ffmpeg's ebur128 filter says at the end of a file. */
+function ffmpegLoudness(path: string): { lufs: number; peakDbtp: number } {
+  const text = execFileSync(
+    'ffmpeg',
+    [
+      '-hide_banner',
+      '-nostats',
+      '-i',
+      path,
+      '-af',
+      'ebur128=metadata=1:peak=true,ametadata=print:file=-',
+      '-f',
+      'null',
+      '-',
+    ],
+    { encoding: 'utf8', maxBuffer: 1e9, stdio: ['ignore', 'pipe', 'ignore'] },
+  );
+  const last = (key: string) =>
+    Number(
+      text
+        .match(new RegExp(`${key}=(\\S+)`, 'g'))
+        ?.at(-1)
+        ?.split('=')[1],
+    );
+  const peaks = [...text.matchAll(/lavfi\.r128\.true_peaks_ch\d=(\S+)/g)].map((match) =>
+    Number(match[1]),
+  );
+  return {
+    lufs: last('lavfi\\.r128\\.I'),
+    peakDbtp: 20 * Math.log10(peaks.reduce((a, b) => Math.max(a, b), 0)),
+  };
+}
+
+describe('render', () => {
+  test('writes the image at the rate and length of the take, 24 bits, with report and matched plain', async () => {
+    expect(
+      await pannet(
+        'render --image tuned-doubles.json --take take.wav --out wide.wav --report report.json --plain plain.wav',
+      ),
+    ).toBe(0);
+    const { layout } = await wav('wide.wav');
+    expect(layout).toMatchObject({
+      rateHz: rate,
+      frames: 3 * rate,
+      channels: 2,
+      bitsPerSample: 24,
+      encoding: 'pcm',
+    });
+    const report = JSON.parse(readFileSync(join(folder, 'report.json'), 'utf8')) as StereoReport & {
+      findings: { code: string }[];
+    };
+    expect(Object.keys(report)).toEqual([
+      'rateHz',
+      'frames',
+      'loudnessLufs',
+      'truePeakDbtp',
+      'samplePeakDbfs',
+      'correlation',
+      'sideToMidDb',
+      'stillMono',
+      'likeness',
+      'fold',
+      'leadMs',
+      'leanDb',
+      'findings',
+    ]);
+    expect(Object.keys(report.fold)).toEqual([
+      'lossDb',
+      'dropLu',
+      'deepestDipDb',
+      'deepestDipHz',
+      'verdict',
+      'bands',
+    ]);
+    // Plain is as loud as the image, by an outside meter.
+    const [image, plain] = ['wide.wav', 'plain.wav'].map(
+      (name) => ffmpegLoudness(join(folder, name)).lufs,
+    );
+    expect(Math.abs(image - plain)).toBeLessThan(0.1);
+    expect(Math.abs(image - (report.loudnessLufs ?? 0))).toBeLessThan(0.1);
+  });
+
+  test('a 12 ms delay is that delay to the sample', async () => {
+    write(
+      'late.json',
+      JSON.stringify({
+        format: 'pannet-image',
+        formatVersion: 1,
+        voices: [{ placement: { kind: 'pan', panPercent: 100 }, delay: { value: 12, unit: 'ms' } }],
+      }),
+    );
+    expect(await pannet('render --image late.json --take take.wav --out late.wav')).toBe(0);
+    const [take, late] = [await wav('take.wav'), await wav('late.wav')];
+    expect(late.channels[1].slice(576)).toEqual(take.channels[0].slice(0, -576));
+    expect(late.channels[0].every((value) => value === 0)).toBe(true);
+  });
+
+  test('a delay and width agree with the same made by ffmpeg filters', async () => {
+    write(
+      'wide.json',
+      JSON.stringify({
+        format: 'pannet-image',
+        formatVersion: 1,
+        voices: [
+          { placement: { kind: 'pan', panPercent: -100 } },
+          { placement: { kind: 'pan', panPercent: 100 }, delay: { value: 672, unit: 'samples' } },
+        ],
+        stage: { widthPercent: 80 },
+      }),
+    );
+    expect(await pannet('render --image wide.json --take take.wav --out ours.wav --bits 32f')).toBe(
+      0,
+    );
+    // M ± 0.8·S, with the right side 672 samples late.
+    const filters =
+      'aformat=sample_fmts=dblp,pan=stereo|c0=c0|c1=c0,adelay=0|672S,pan=stereo|c0=0.9*c0+0.1*c1|c1=0.1*c0+0.9*c1,atrim=end_sample=144000';
+    execFileSync('ffmpeg', [
+      '-y',
+      '-v',
+      'error',
+      '-i',
+      join(folder, 'take.wav'),
+      '-af',
+      filters,
+      '-c:a',
+      'pcm_f32le',
+      join(folder, 'theirs.wav'),
+    ]);
+    const [ours, theirs] = [await wav('ours.wav'), await wav('theirs.wav')];
+    for (const side of [0, 1])
+      for (let n = 0; n < ours.layout.frames; n += 7)
+        expect(Math.abs(ours.channels[side][n] - theirs.channels[side][n])).toBeLessThan(1e-6);
+  });
+
+  test('two takes play on two sides; the longest decides the length', async () => {
+    write(
+      'two.json',
+      JSON.stringify({
+        format: 'pannet-image',
+        formatVersion: 1,
+        voices: [
+          { take: 1, placement: { kind: 'pan', panPercent: -100 } },
+          { take: 2, placement: { kind: 'pan', panPercent: 100 } },
+        ],
+      }),
+    );
+    expect(
+      await pannet('render --image two.json --take other.wav --take take.wav --out two.wav'),
+    ).toBe(0);
+    const [two, take, other] = [
+      await wav('two.wav'),
+      await wav('take.wav'),
+      await wav('other.wav'),
+    ];
+    expect(two.layout.frames).toBe(3 * rate);
+    expect(two.channels[1]).toEqual(take.channels[0]);
+    expect(two.channels[0].slice(0, 2 * rate)).toEqual(other.channels[0]);
+  });
+
+  test.each([
+    ['float.wav', '', '32', 'float'],
+    ['take.wav', ' --bits 16', '16', 'pcm'],
+    ['take.wav', ' --bits 32f --rate 48000', '32', 'float'],
+  ])('depth: %s%s becomes %s-bit %s', async (take, more, bits, encoding) => {
+    expect(await pannet(`render --image mirrored.json --take ${take} --out depth.wav${more}`)).toBe(
+      0,
+    );
+    expect((await wav('depth.wav')).layout).toMatchObject({
+      bitsPerSample: Number(bits),
+      encoding,
+    });
+  });
+
+  test('warns above −1 dBTP and of what is held at full scale, and changes nothing else', async () => {
+    write('hot.wav', wavFile([sine(997, -0.1, 1, rate)], rate, '24'));
+    write(
+      'hot.json',
+      JSON.stringify({ format: 'pannet-image', formatVersion: 1, voices: [{ levelDb: 6 }] }),
+    );
+    expect(await pannet('render --image hot.json --take hot.wav --out hotter.wav')).toBe(0);
+    expect(complained.join('\n')).toMatch(/samples of “.*hotter\.wav” lie over full scale/);
+    expect(complained.join('\n')).toMatch(/Warning: the true peak is 2\.\d\d dBTP, over −1 dBTP\./);
+  });
+
+  test.each<[string, string, RegExp]>([
+    [
+      'an unknown key',
+      'render --image bad-key.json --take take.wav --out no.wav',
+      /bad-key\.json” at voices\[0\]\.width: “voices\[0\]\.width” is not known here/,
+    ],
+    [
+      'a delay of 175 ms',
+      'render --image bad-delay.json --take take.wav --out no.wav',
+      /Delay must be between −50 and 150 ms; it was 175\./,
+    ],
+    ['what is not JSON', 'render --image take.wav --take take.wav --out no.wav', /is not JSON/],
+    [
+      'no such image',
+      'render --image none.json --take take.wav --out no.wav',
+      /there is no such file/,
+    ],
+    [
+      'no such take',
+      'render --image mirrored.json --take none.wav --out no.wav',
+      /there is no such file/,
+    ],
+    [
+      'takes of two rates',
+      'render --image mirrored.json --take take.wav --take slow.wav --out no.wav',
+      /different rates \(48000 and 44100 Hz\)/,
+    ],
+    [
+      'another rate',
+      'render --image mirrored.json --take take.wav --out no.wav --rate 44100',
+      /Converting the rate is not built yet/,
+    ],
+    [
+      'a strange depth',
+      'render --image mirrored.json --take take.wav --out no.wav --bits 20',
+      /--bits must be 16, 24 or 32f; it was “20”\./,
+    ],
+    ['no image', 'render --take take.wav --out no.wav', /--image FILE\.json/],
+    ['a strange option', 'render --loud', /loud/],
+    [
+      'a folder that is not there',
+      'render --image mirrored.json --take take.wav --out none/no.wav',
+      /cannot be written/,
+    ],
+    [
+      'a stereo take',
+      'render --image mirrored.json --take stereo.wav --out no.wav',
+      /is stereo; a take is mono/,
+    ],
+  ])('refuses %s with status 2 and leaves nothing behind', async (_, line, sentence) => {
+    write(
+      'bad-key.json',
+      JSON.stringify({ format: 'pannet-image', formatVersion: 1, voices: [{ width: 3 }] }),
+    );
+    write(
+      'bad-delay.json',
+      JSON.stringify({
+        format: 'pannet-image',
+        formatVersion: 1,
+        voices: [{ delay: { value: 175 } }],
+      }),
+    );
+    write('stereo.wav', wavFile([noise(0.1, rate, 84), noise(0.1, rate, 85)], rate, '24'));
+    expect(await pannet(line)).toBe(2);
+    expect(complained.join('\n')).toMatch(sentence);
+    expect(existsSync(join(folder, 'no.wav'))).toBe(false);
+    expect(readdirSync(folder).filter((name) => name.endsWith('.partial'))).toEqual([]);
+  });
+});
+
+describe('measure', () => {
+  test('prints the report as JSON, or as lines to read', async () => {
+    write('pair.wav', wavFile([noise(4, rate, 86, 0.1), noise(4, rate, 87, 0.1)], rate, '24'));
+    expect(await pannet('measure pair.wav --json')).toBe(0);
+    const report = JSON.parse(printed.join('')) as StereoReport & { findings: { code: string }[] };
+    expect(report.fold.lossDb).toBeCloseTo(-3.01, 1);
+    expect(report.findings).toEqual([
+      { code: 'nothing-wrong', sentence: 'Nothing wrong was found.' },
+    ]);
+    printed = [];
+    expect(await pannet('measure pair.wav')).toBe(0);
+    expect(printed.join('\n')).toMatch(/Verdict +holds/);
+    expect(printed.join('\n')).toMatch(/Loudness +−\d+\.\d LUFS/);
+  });
+
+  test('a mono file is still mono; what cannot be read is refused', async () => {
+    expect(await pannet('measure take.wav --json')).toBe(0);
+    expect(JSON.parse(printed.join(''))).toMatchObject({
+      stillMono: true,
+      correlation: expect.closeTo(1, 9),
+    });
+    expect(await pannet('measure mirrored.json')).toBe(2);
+    expect(await pannet('measure')).toBe(2);
+    expect(await pannet('measure none.wav')).toBe(2);
+  });
+
+  test('loudness and true peak of the demo song agree with ffmpeg within 0.1 LU and 0.1 dB', async () => {
+    for (const { fileName, bytes } of demoRecordings()) {
+      write(fileName, bytes);
+      printed = [];
+      // ffmpeg counts a mono file as one channel (BS.1770); a part is measured as it lies in both, 3.01 LU louder.
+      const mono = fileName !== 'rough-mix.wav';
+      expect(await pannet(`measure ${fileName} --json`)).toBe(0);
+      const report = JSON.parse(printed.join('')) as StereoReport;
+      const outside = ffmpegLoudness(join(folder, fileName));
+      const loudness = (report.loudnessLufs ?? 0) - (mono ? 10 * Math.log10(2) : 0);
+      expect(Math.abs(loudness - outside.lufs)).toBeLessThan(0.1);
+      expect(Math.abs((report.truePeakDbtp ?? 0) - outside.peakDbtp)).toBeLessThan(0.1);
+    }
+  }, 120_000);
+});

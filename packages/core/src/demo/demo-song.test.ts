@@ -1,0 +1,46 @@
+import { createHash } from 'node:crypto';
+import { expect, test } from '@jest/globals';
+import { bytesInMemory } from '../formats/byte-source.ts';
+import { readWavLayout } from '../formats/wav-read.ts';
+import { apply } from '../song/commands.ts';
+import { emptySong, type Recording } from '../song/song.ts';
+import { demoEdits, demoRecordings } from './demo-song.ts';
+import { plucked } from './instruments.ts';
+import { pitchHz, score } from './score.ts';
+
+test('the demo song is one that the rules allow: six parts of six families, a bed, one part wide', async () => {
+  const recordings: Recording[] = [];
+  for (const { fileName, bytes } of demoRecordings()) {
+    const layout = await readWavLayout(bytesInMemory(bytes), fileName);
+    if (!layout.ok) throw new Error(layout.error.sentence);
+    const hash = createHash('sha256').update(bytes).digest('hex');
+    recordings.push({ hash, fileName, ...layout.value });
+  }
+  expect(recordings.every(({ frames, rateHz }) => frames === 1_920_000 && rateHz === 48_000)).toBe(
+    true,
+  );
+  const made = apply(emptySong('d', 'Demo'), {
+    id: 'd',
+    name: 'begin',
+    role: 'do',
+    edits: demoEdits(recordings),
+  });
+  if (!made.ok) throw new Error(made.error.sentence);
+  const parts = Object.values(made.value.song.parts);
+  expect(new Set(parts.map((part) => part.family)).size).toBe(6);
+  expect(parts.filter((part) => part.image.voices.length > 1).map((part) => part.name)).toEqual([
+    'Reed box',
+  ]);
+  expect(made.value.song.bed).not.toBeNull();
+}, 60_000);
+
+test('the same seed gives the same bits, another one others', () => {
+  const notes = score.plucked.slice(0, 4);
+  const bits = (seed: number) => Buffer.from(plucked(notes, seed).buffer);
+  expect(bits(5).equals(bits(5))).toBe(true);
+  expect(bits(5).equals(bits(6))).toBe(false);
+});
+
+test('A above middle C is 440 Hz (ISO 16)', () => {
+  expect(pitchHz(69)).toBe(440);
+});

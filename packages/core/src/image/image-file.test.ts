@@ -1,0 +1,176 @@
+import { readFileSync } from 'node:fs';
+import { describe, expect, test } from '@jest/globals';
+import { readImageFile, writeImageFile } from './image-file.ts';
+import { imageFileSchema } from './image-file-schema.ts';
+import { recipes } from './recipes.ts';
+
+/** The example of docs/image-file.md. */
+const example = {
+  format: 'pannet-image',
+  formatVersion: 1,
+  panLaw: '-3',
+  voices: [
+    {
+      name: 'left double',
+      take: 1,
+      placement: { kind: 'pan', panPercent: -100 },
+      levelDb: 0,
+      delay: { value: 11, unit: 'ms' },
+      tuner: { kind: 'single', cents: 7, mixPercent: 100, semitones: 0, timbreSemitones: 0 },
+      drift: { rangeMs: 0, rateHz: 0.4, seed: 1 },
+      polarity: 'normal',
+      tone: { lowCutHz: null, highCutHz: null, tiltDb: 0 },
+      muted: false,
+    },
+    {
+      name: 'right double',
+      take: 1,
+      placement: { kind: 'pan', panPercent: 100 },
+      delay: { value: 816, unit: 'samples' },
+      tuner: { kind: 'single', cents: -7 },
+    },
+    {
+      name: 'difference',
+      take: 1,
+      placement: { kind: 'mirror' },
+      levelDb: -6,
+      delay: { value: 14, unit: 'ms' },
+    },
+  ],
+  stage: {
+    widthPercent: 100,
+    lowMono: { hz: null, kind: 'anchor' },
+    tiltDb: 0,
+    balancePercent: 0,
+    trimDb: 0,
+  },
+};
+
+function read(json: unknown) {
+  return readImageFile(json, 48_000, 1);
+}
+
+function refusal(json: unknown): string {
+  const outcome = read(json);
+  return outcome.ok ? 'read' : `${outcome.error.place}: ${outcome.error.sentence}`;
+}
+
+const withVoice = (changes: object) => ({
+  ...example,
+  voices: [{ ...example.voices[0], ...changes }],
+});
+
+test('the documented example is read; what is left out takes its default', () => {
+  const outcome = read(example);
+  if (!outcome.ok) throw new Error(outcome.error.sentence);
+  const { voices } = outcome.value.image;
+  expect(voices.map((voice) => voice.delay)).toEqual([
+    { value: 11, unit: 'ms' },
+    { value: 816, unit: 'samples' },
+    { value: 14, unit: 'ms' },
+  ]);
+  expect(voices[1]).toMatchObject({ levelDb: 0, polarity: 'normal', muted: false, take: 1 });
+  expect(voices[2]).toMatchObject({ placement: { kind: 'mirror' }, tuner: { cents: 0 } });
+});
+
+test('the least file is one with no voices', () => {
+  expect(read({ format: 'pannet-image', formatVersion: 1, voices: [] })).toMatchObject({
+    ok: true,
+    value: { panLaw: '-3' },
+  });
+});
+
+test.each(recipes.map((recipe) => [recipe.name, recipe] as const))(
+  '%s reads back as it was written',
+  (_, { image }) => {
+    const text = JSON.stringify(writeImageFile({ panLaw: '-4.5', image }));
+    const outcome = read(JSON.parse(text));
+    expect(outcome).toEqual({ ok: true, value: { panLaw: '-4.5', image } });
+  },
+);
+
+describe('is refused with path and sentence', () => {
+  test.each<[string, unknown, string]>([
+    [
+      'an unknown key',
+      { ...example, colour: 1 },
+      'colour: “colour” is not known here; known are “format”, “formatVersion”, “panLaw”, “voices”, “stage”.',
+    ],
+    [
+      'an unknown key deep inside',
+      withVoice({ delay: { value: 1, units: 'ms' } }),
+      'voices[0].delay.units: “voices[0].delay.units” is not known here; known are “value”, “unit”.',
+    ],
+    [
+      'a delay of 175 ms',
+      withVoice({ delay: { value: 175 } }),
+      'voices[0].delay.value: Delay must be between −50 and 150 ms; it was 175.',
+    ],
+    [
+      'a level out of range',
+      withVoice({ levelDb: 13 }),
+      'voices[0].levelDb: Level must be between −60 and 12 dB; it was 13.',
+    ],
+    [
+      'a pan law of its own',
+      { ...example, panLaw: '-2' },
+      'panLaw: “panLaw” must be one of “-3”, “-4.5”, “-6”, “0”; it was “-2”.',
+    ],
+    [
+      'a newer format',
+      { ...example, formatVersion: 2 },
+      'formatVersion: “formatVersion” must be 1, the one that this Pannet reads; it was 2.',
+    ],
+    [
+      'another file',
+      { format: 'x' },
+      'format: This is not an image file: “format” must be “pannet-image”; it was “x”.',
+    ],
+    ['no voices', { format: 'pannet-image', formatVersion: 1 }, 'voices: “voices” is missing.'],
+    ['a list', [], ': An image file must be an object; it was [].'],
+    [
+      'a second take',
+      withVoice({ take: 2 }),
+      'voices[0].take: Take must be 1, since there is one take; it was 2.',
+    ],
+    [
+      'the chord tuner',
+      withVoice({ tuner: { kind: 'chords' } }),
+      'voices[0].tuner.kind: The tuner for “chords” is not built yet; “single” is.',
+    ],
+    [
+      'a wander',
+      withVoice({ drift: { rangeMs: 4 } }),
+      'voices[0].drift.rangeMs: Drift is not built yet: “voices[0].drift.rangeMs” must be 0; it was 4.',
+    ],
+    [
+      'a low cut',
+      withVoice({ tone: { lowCutHz: 90 } }),
+      'voices[0].tone.lowCutHz: A low cut on a voice is not built yet: “voices[0].tone.lowCutHz” must be null; it was 90.',
+    ],
+    [
+      'low-end mono',
+      { ...example, stage: { lowMono: { hz: 120 } } },
+      'stage.lowMono.hz: Low-end mono is not built yet: “stage.lowMono.hz” must be null; it was 120.',
+    ],
+    [
+      'muted as text',
+      withVoice({ muted: 'yes' }),
+      'voices[0].muted: Muted must be true or false; it was “yes”.',
+    ],
+    [
+      'no name',
+      withVoice({ name: '' }),
+      "voices[0].name: A voice's name has 1 to 60 characters; it was “”.",
+    ],
+  ])('%s', (_, json, sentence) => {
+    expect(refusal(json)).toBe(sentence);
+  });
+});
+
+test('the schema in docs/ is the one made from the parameter tables', () => {
+  const kept: unknown = JSON.parse(
+    readFileSync(new URL('../../../../docs/image-file.schema.json', import.meta.url), 'utf8'),
+  );
+  expect(kept).toEqual(JSON.parse(JSON.stringify(imageFileSchema())));
+});

@@ -1,0 +1,3 @@
+export default async function tearDown() {
+  await globalThis.pannetTearDown();
+}

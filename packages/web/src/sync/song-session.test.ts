@@ -1,0 +1,173 @@
+import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { apply, type Command, type LoggedCommand } from '@pannet/core/song/commands';
+import { emptySong, type Song } from '@pannet/core/song/song';
+import { SongSession } from './song-session.ts';
+
+/** A server as the session sees it: a log, a revision, and a wire that can be cut. */
+class FakeServer {
+  song: Song = emptySong('s', 'Song');
+  log: LoggedCommand[] = [];
+  wire: 'up' | 'down' | 'answer lost' = 'up';
+  readonly fetch = (_path: string, { method, body }: { method: string; body?: string }) => {
+    if (this.wire === 'down') return Promise.reject(new TypeError('Failed to fetch'));
+    if (method === 'GET')
+      return this.#answer(200, { song: this.song, revision: this.log.length, log: this.log });
+    const { baseRevision, commands } = JSON.parse(body ?? '') as {
+      baseRevision: number;
+      commands: Command[];
+    };
+    const fresh = commands.filter(({ id }) => !this.log.some((logged) => logged.id === id));
+    if (baseRevision + commands.length - fresh.length !== this.log.length && fresh.length > 0)
+      return this.#answer(409, {
+        detail: 'This song was changed elsewhere.',
+        code: 'other-revision',
+      });
+    for (const command of fresh) this.take(command);
+    if (this.wire === 'answer lost') return Promise.reject(new TypeError('Failed to fetch'));
+    return this.#answer(200, { revision: this.log.length });
+  };
+  take(command: Command): void {
+    const applied = apply(this.song, command);
+    if (!applied.ok) throw new Error(applied.error.sentence);
+    this.song = applied.value.song;
+    this.log.push({ ...command, inverse: applied.value.inverse });
+  }
+  #answer(status: number, value: unknown) {
+    const text = JSON.stringify(value);
+    return Promise.resolve({
+      status,
+      ok: status < 300,
+      json: () => Promise.resolve(JSON.parse(text) as unknown),
+      text: () => Promise.resolve(text),
+    });
+  }
+}
+
+let server: FakeServer;
+let session: SongSession | undefined;
+
+beforeEach(() => {
+  jest.useFakeTimers();
+  localStorage.clear();
+  server = new FakeServer();
+  let ids = 0;
+  Object.assign(globalThis, { fetch: server.fetch });
+  Object.assign(globalThis.crypto, {
+    randomUUID: () => `id-${ids++}-${Math.floor(performance.now())}`,
+  });
+});
+afterEach(() => {
+  session?.close();
+  jest.useRealTimers();
+});
+
+const settle = (ms = 0) => jest.advanceTimersByTimeAsync(ms);
+const title = (text: string) => [{ kind: 'set-title', title: text }] as const;
+const state = (opened: SongSession) => opened.store.getState();
+
+async function open(): Promise<SongSession> {
+  session = await SongSession.open('s');
+  await settle();
+  return session;
+}
+
+describe('a song session', () => {
+  test('shows a step at once and saves it', async () => {
+    const opened = await open();
+    expect(opened.do('title: A', title('A')).ok).toBe(true);
+    expect(state(opened).song.title).toBe('A');
+    await settle();
+    expect(server.song.title).toBe('A');
+    expect(state(opened)).toMatchObject({ pending: [], saving: { kind: 'saved' } });
+  });
+
+  test('a refused step changes nothing and says why', async () => {
+    const opened = await open();
+    const before = state(opened).song;
+    const refused = opened.do('title', title(''));
+    expect(refused.ok ? '' : refused.error.sentence).toMatch(/1 to 120 characters/);
+    expect(state(opened).song).toBe(before);
+    expect(state(opened).history.undo).toHaveLength(0);
+  });
+
+  test('undo and redo go to the server as steps of their own', async () => {
+    const opened = await open();
+    opened.do('title: A', title('A'));
+    opened.undo();
+    await settle();
+    expect(server.song.title).toBe('Song');
+    opened.redo();
+    await settle();
+    expect(server.song.title).toBe('A');
+    expect(server.log.map(({ role }) => role)).toEqual(['do', 'undo', 'redo']);
+  });
+
+  test('work goes on without the server and is sent when it is back', async () => {
+    const opened = await open();
+    server.wire = 'down';
+    opened.do('title: A', title('A'));
+    await settle();
+    opened.do('title: B', title('B'));
+    await settle(1500);
+    expect(state(opened).saving.kind).toBe('lost');
+    expect(state(opened).pending).toHaveLength(2);
+    server.wire = 'up';
+    await settle(1500);
+    expect(server.song.title).toBe('B');
+    expect(server.log).toHaveLength(2);
+    expect(state(opened).saving.kind).toBe('saved');
+  });
+
+  test('a step whose answer was lost is not applied twice', async () => {
+    const opened = await open();
+    server.wire = 'answer lost';
+    opened.do('title: A', title('A'));
+    await settle();
+    server.wire = 'up';
+    opened.do('title: B', title('B'));
+    await settle(1500);
+    expect(server.log.map(({ name }) => name)).toEqual(['title: A', 'title: B']);
+    expect(state(opened).saving.kind).toBe('saved');
+  });
+
+  test('what could not be sent survives a reload', async () => {
+    const opened = await open();
+    server.wire = 'down';
+    opened.do('title: A', title('A'));
+    await settle();
+    opened.close();
+    server.wire = 'up';
+    const again = await open();
+    expect(state(again).song.title).toBe('A');
+    expect(state(again).history.undo.at(-1)?.name).toBe('title: A');
+    expect(server.song.title).toBe('A');
+  });
+
+  test('a rival edit is said, and the server state can be taken', async () => {
+    const opened = await open();
+    server.take({ id: 'rival', name: 'title: Rival', role: 'do', edits: title('Rival') });
+    opened.do('title: Mine', title('Mine'));
+    await settle();
+    expect(state(opened).saving.kind).toBe('elsewhere');
+    await opened.takeServerState();
+    expect(state(opened)).toMatchObject({
+      song: { title: 'Rival' },
+      pending: [],
+      saving: { kind: 'saved' },
+    });
+    opened.do('title: Next', title('Next'));
+    await settle();
+    expect(server.song.title).toBe('Next');
+  });
+
+  test('a gesture is shown but not done until it ends', async () => {
+    const opened = await open();
+    opened.preview(title('Half'));
+    expect(state(opened).shown.title).toBe('Half');
+    expect(state(opened).song.title).toBe('Song');
+    opened.endPreview();
+    expect(state(opened).shown.title).toBe('Song');
+    await settle();
+    expect(server.log).toHaveLength(0);
+  });
+});
