@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { request as httpRequest } from 'node:http';
-import { expect, test } from '@playwright/test';
+import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import type { Recording } from '@pannet/core/song/song';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
@@ -28,6 +28,37 @@ async function uploadStreamed(
 
 const serverMemory = async (base: string) =>
   ((await (await fetch(`${base}/api/health`)).json()) as { memoryBytes: number }).memoryBytes;
+
+/** From the press to the first frame that sounds there; said, not judged: the machine may be busy. */
+function seekMs(page: Page, frame: number): Promise<number> {
+  return page.evaluate(
+    (target) =>
+      new Promise<number>((resolve) => {
+        const { playback } = (
+          globalThis as unknown as {
+            pannet: {
+              playback: {
+                play(): Promise<void>;
+                seek(frame: number): void;
+                onSeen(seer: (seen: { state: string; frame: number }) => void): () => void;
+              };
+            };
+          }
+        ).pannet;
+        void playback.play().then(() => {
+          const begun = performance.now();
+          const end = playback.onSeen(({ state, frame: at }) => {
+            if (state !== 'playing' || at <= target || at > target + 48_000) return;
+            end();
+            // Less what has sounded since.
+            resolve(performance.now() - begun - ((at - target) / 48_000) * 1000);
+          });
+          playback.seek(target);
+        });
+      }),
+    frame,
+  );
+}
 
 test('24 parts of five minutes: the server stays flat while they come in, the browser small while they play', async ({
   page,
@@ -63,6 +94,10 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
     const { left } = await tap(page, Math.round(share * seconds * rate), rate, 'heard');
     expect(Math.max(...left.subarray(rate / 2, rate / 2 + 1000))).toBeGreaterThan(0.005);
   }
+  const waits: number[] = [];
+  for (const share of [0.1, 0.8, 0.3, 0.95, 0.5])
+    waits.push(await seekMs(page, Math.round(share * seconds * rate)));
+  console.log(`a seek sounds after ${waits.map((wait) => wait.toFixed(0)).join(', ')} ms`);
   const pcm = await page.evaluate(async () => {
     const { measureUserAgentSpecificMemory: measure } = performance as unknown as {
       measureUserAgentSpecificMemory(): Promise<{ bytes: number }>;

@@ -61,7 +61,9 @@ export function sideText(panPercent: number): string {
 /** Both figures, wherever a delay is shown. */
 export function bothDelayFigures(delay: Delay, rateHz: number): string {
   const samples = delayInFrames(delay, rateHz);
-  return `${figure(delayInMs(delay, rateHz), 2)} ms · ${figure(samples, Number.isInteger(samples) ? 0 : 1)} smp`;
+  // What was meant as a whole sample and kept in ms is one.
+  const whole = Math.abs(samples - Math.round(samples)) < 0.01;
+  return `${figure(delayInMs(delay, rateHz), 2)} ms · ${figure(samples, whole ? 0 : 1)} smp`;
 }
 
 /** A delay of the same unit at another time: to a tenth of a ms, or to whole samples where samples were typed. */

@@ -59,8 +59,8 @@ export class RecordingReader {
       this.#kept.delete(key);
     } else {
       block = this.#fetch(recording, index);
-      this.#keptBytes += blockFrames * 4 * recording.channels;
-      block.catch(() => this.#kept.delete(key));
+      this.#keptBytes += bytesOf(recording);
+      block.catch(() => this.#drop(key));
     }
     this.#kept.set(key, block);
     this.#forget();
@@ -80,9 +80,17 @@ export class RecordingReader {
   #forget(): void {
     for (const key of this.#kept.keys()) {
       if (this.#keptBytes <= this.#mostBytes) return;
-      this.#kept.delete(key);
-      const channels = this.#recordings.get(key.split('/')[0])?.channels ?? 1;
-      this.#keptBytes -= blockFrames * 4 * channels;
+      this.#drop(key);
     }
   }
+
+  #drop(key: string): void {
+    const recording = this.#recordings.get(key.split('/')[0]);
+    if (this.#kept.delete(key) && recording) this.#keptBytes -= bytesOf(recording);
+  }
+}
+
+/** Of one decoded block, all channels. */
+function bytesOf(recording: Recording): number {
+  return blockFrames * Float32Array.BYTES_PER_ELEMENT * recording.channels;
 }

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Spinner from 'react-bootstrap/Spinner';
 import { Link, useParams } from 'react-router';
@@ -9,7 +9,8 @@ import { SongFrame } from './SongFrame.tsx';
 
 /** Opens the song of the address; the frame inside only knows an open one. */
 export function SongPage() {
-  const { songId = '' } = useParams();
+  const { songId = '', partId } = useParams();
+  const addressed = useRef(partId);
   const [open, setOpen] = useState<OpenSong | null>(null);
   const [failure, setFailure] = useState<string | null>(null);
   const [attempt, setAttempt] = useState(0);
@@ -23,7 +24,7 @@ export function SongPage() {
           session.close();
           return;
         }
-        opened = new OpenSong(session);
+        opened = new OpenSong(session, addressed.current);
         setFailure(null);
         setOpen(opened);
       },

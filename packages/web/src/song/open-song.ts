@@ -23,9 +23,11 @@ export class OpenSong {
   readonly selection: StoreApi<Selection>;
   readonly #ends: (() => void)[] = [];
 
-  constructor(session: SongSession) {
+  /** @param addressed the part that the address names; the first one if there is no such part */
+  constructor(session: SongSession, addressed: string | undefined) {
     this.session = session;
-    const first = session.store.getState().song.partOrder[0] ?? null;
+    const { song } = session.store.getState();
+    const first = addressed && song.parts[addressed] ? addressed : (song.partOrder[0] ?? null);
     this.selection = createStore<Selection>(() => ({
       partId: first,
       partIds: first ? [first] : [],

@@ -1,0 +1,211 @@
+import { existsSync, rmSync } from 'node:fs';
+import { cpus } from 'node:os';
+import { join } from 'node:path';
+import { LoudnessMeter } from '@pannet/core/measurement/loudness';
+import { measureStereo } from '@pannet/core/measurement/report';
+import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
+import { neutralStage, newVoice, type Image } from '@pannet/core/image/image';
+import { recipes } from '@pannet/core/image/recipes';
+import { renderPart } from '@pannet/core/rendering/offline';
+import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { readFile } from 'node:fs/promises';
+import { makeMaterial, planOf, rateHz, type Material } from './material.ts';
+import { commandSeconds, inTurn, median, ownSeconds, row } from './timing.ts';
+
+const rounds = 5;
+const seconds = 300;
+
+/** Twelve parts of three voices each: how many times faster than it plays. */
+async function renderSpeed({ mono }: Material): Promise<void> {
+  const minute = mono.subarray(0, 60 * rateHz);
+  for (const [name, image] of [
+    ['three delayed voices', delayedVoices()],
+    ['anchor and two tuned voices', recipes[1].image],
+  ] as const) {
+    const { plan, load } = await planOf(
+      Array.from({ length: 12 }, () => minute),
+      image,
+    );
+    const speeds: number[] = [];
+    for (let n = 0; n < 3; n++) {
+      const spent = await ownSeconds(async () => {
+        for (const part of plan.parts)
+          for await (const block of renderPart(plan, part.id, load, 0, minute.length))
+            if (block.left.length === 0) throw new Error('An empty block.');
+      });
+      speeds.push(60 / spent);
+    }
+    row(`render, 12 parts × ${name}`, `${median(speeds).toFixed(1)} × real time on one core`);
+  }
+}
+
+function delayedVoices(): Image {
+  const voices = [0, 11.03, 17.21].map((value, n) =>
+    newVoice(`v${n}`, `voice ${n}`, {
+      placement: { kind: 'pan', panPercent: n * 60 - 60 },
+      delay: { value, unit: 'ms' },
+    }),
+  );
+  return { voices, stage: neutralStage };
+}
+
+/** Loudness and true peak of the same file: reading and decoding included on both sides, and, for ours, also without. */
+async function loudness({ stereoPath, left, right }: Material): Promise<void> {
+  const meter = (l: Float32Array, r: Float32Array) => {
+    const loud = new LoudnessMeter(rateHz, 2);
+    const peaks = new TruePeakMeter(rateHz, 2);
+    for (let at = 0; at < l.length; at += 65_536) {
+      const pieces = [l.subarray(at, at + 65_536), r.subarray(at, at + 65_536)];
+      loud.process(pieces, pieces[0].length);
+      peaks.process(pieces, pieces[0].length);
+    }
+    return [loud.integrated(), peaks.truePeakDbtp()];
+  };
+  const ffmpeg = [
+    '-hide_banner',
+    '-nostats',
+    '-i',
+    stereoPath,
+    '-af',
+    'ebur128=peak=true:framelog=quiet',
+    '-f',
+    'null',
+    '-',
+  ];
+  const gross = await inTurn(
+    rounds,
+    () =>
+      ownSeconds(async () => {
+        const [l, r] = await decoded(stereoPath);
+        meter(l, r);
+      }),
+    () => commandSeconds('ffmpeg', ffmpeg),
+  );
+  const net = await inTurn(
+    rounds,
+    () => ownSeconds(() => meter(left, right)),
+    () =>
+      commandSeconds('ffmpeg', ffmpeg) -
+      commandSeconds('ffmpeg', ['-hide_banner', '-nostats', '-i', stereoPath, '-f', 'null', '-']),
+  );
+  row(
+    'loudness + true peak, gross',
+    `${gross.ratio.toFixed(2)} × the time of ffmpeg ebur128 (mark ≤ 0.5)`,
+  );
+  row(
+    'loudness + true peak, net of decoding',
+    `${net.ratio.toFixed(2)} × the time of ffmpeg ebur128`,
+  );
+}
+
+async function decoded(path: string): Promise<readonly Float32Array[]> {
+  const source = bytesInMemory(new Uint8Array(await readFile(path)));
+  const layout = await readWavLayout(source, path);
+  if (!layout.ok) throw new Error(layout.error.sentence);
+  return readWavChannels(source, layout.value);
+}
+
+async function wholeMeasurement({ left, right }: Material): Promise<void> {
+  const spent = median([
+    await ownSeconds(() => measureStereo(left, right, rateHz)),
+    await ownSeconds(() => measureStereo(left, right, rateHz)),
+  ]);
+  row(
+    'whole measurement of 5 min stereo',
+    `${(seconds / spent).toFixed(0)} × real time on one core (later mark ≥ 60)`,
+  );
+}
+
+/** One side 672.5 samples late, and width 80 %: the same with ffmpeg's filters, decoding and writing nothing on both sides. */
+async function delayAndWidth({ monoPath }: Material): Promise<void> {
+  const image: Image = {
+    voices: [
+      newVoice('l', 'left', { placement: { kind: 'pan', panPercent: -100 } }),
+      newVoice('r', 'right', {
+        placement: { kind: 'pan', panPercent: 100 },
+        delay: { value: 672, unit: 'samples' },
+      }),
+    ],
+    stage: { ...neutralStage, widthPercent: 80 },
+  };
+  const filters =
+    'pan=stereo|c0=c0|c1=c0,adelay=0|672S,pan=stereo|c0=0.9*c0+0.1*c1|c1=0.1*c0+0.9*c1';
+  const result = await inTurn(
+    rounds,
+    () =>
+      ownSeconds(async () => {
+        const [take] = await decoded(monoPath);
+        const { plan, load } = await planOf([take], image);
+        for await (const block of renderPart(plan, 'p0', load, 0, take.length))
+          if (block.left.length === 0) throw new Error('An empty block.');
+      }),
+    () =>
+      commandSeconds('ffmpeg', [
+        '-hide_banner',
+        '-nostats',
+        '-i',
+        monoPath,
+        '-af',
+        filters,
+        '-f',
+        'null',
+        '-',
+      ]),
+  );
+  row(
+    'delay + M/S, decoding included',
+    `${result.ratio.toFixed(2)} × the time of the same ffmpeg filters (later mark ≤ 0.6)`,
+  );
+}
+
+/** One line, 7 cents up, five minutes: planning the splices and reading along them. */
+async function tuner({ mono, monoPath, folder }: Material): Promise<void> {
+  const image: Image = {
+    voices: [newVoice('t', 'tuned', { tuner: { kind: 'single', cents: 7 } })],
+    stage: neutralStage,
+  };
+  const ours = async () =>
+    ownSeconds(async () => {
+      const { plan, load } = await planOf([mono], image);
+      for await (const block of renderPart(plan, 'p0', load, 0, mono.length))
+        if (block.left.length === 0) throw new Error('An empty block.');
+    });
+  if (!existsSync('/usr/bin/rubberband')) {
+    row(
+      'tuner, 5 min by 7 cents',
+      `${(seconds / (await ours())).toFixed(0)} × real time; rubberband is not installed (apt-get install rubberband-cli)`,
+    );
+    return;
+  }
+  for (const [name, engine, mark] of [
+    ['R2', '-2', 8],
+    ['R3', '-3', 25],
+  ] as const) {
+    const words = [engine, '-q', '-p', '0.07', monoPath, join(folder, 'out.wav')];
+    const result = await inTurn(engine === '-2' ? 3 : 1, ours, () =>
+      commandSeconds('rubberband', words),
+    );
+    row(
+      `tuner, 5 min by 7 cents, against ${name}`,
+      Number.isNaN(result.ratio)
+        ? `this rubberband has no ${name}`
+        : `${(1 / result.ratio).toFixed(1)} × as fast (later mark ≥ ${mark}); ours ${(seconds / result.ours).toFixed(0)} × real time`,
+    );
+  }
+}
+
+console.log(
+  `Pannet bench: ${cpus().length} × ${cpus()[0]?.model ?? 'unknown'}, Node ${process.version}. Processor seconds, medians, sides in turn.`,
+);
+const material = await makeMaterial();
+try {
+  await renderSpeed(material);
+  await loudness(material);
+  await wholeMeasurement(material);
+  await delayAndWidth(material);
+  await tuner(material);
+} finally {
+  rmSync(material.folder, { recursive: true, force: true });
+}

@@ -1,0 +1,126 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { expect, test, type Page } from '@playwright/test';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
+import { address, rate, songOf, upload } from './stage.ts';
+
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** What axe-core (WCAG 2.2 AA) finds serious or critical. */
+async function seriousFaults(page: Page): Promise<string[]> {
+  await page.evaluate(axe);
+  return page.evaluate(async () => {
+    const { axe: tool } = globalThis as unknown as {
+      axe: {
+        run(options: object): Promise<{
+          violations: { id: string; impact: string; nodes: { target: string[] }[] }[];
+        }>;
+      };
+    };
+    const { violations } = await tool.run({
+      runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'],
+    });
+    return violations
+      .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+      .map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join(', ')}`);
+  });
+}
+
+async function openDemo(page: Page): Promise<void> {
+  await page.goto(address());
+  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
+  await expect(page.getByTestId('part-Hum')).toBeVisible();
+}
+
+test('nothing serious stands in the way of those who cannot see or use a mouse', async ({
+  page,
+}) => {
+  await page.goto(address());
+  await expect(page.getByRole('link', { name: 'The Lantern Ferry' })).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  await openDemo(page);
+  await page.getByRole('button', { name: 'Reed box', exact: true }).click();
+  await expect(page.getByTestId('verdict')).toContainText('holds', { timeout: 60_000 });
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.keyboard.press('?');
+  await expect(page.getByText('Keys and words')).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+});
+
+test('every part has its address: back, forward and reload keep it', async ({ page }) => {
+  await openDemo(page);
+  await page.getByRole('button', { name: 'Wire harp', exact: true }).click();
+  await page.getByRole('button', { name: 'Long bow', exact: true }).click();
+  await expect(page).toHaveURL(/parts\/long-bow\/image$/);
+  await page.goBack();
+  await expect(page.getByTestId('part-Wire harp')).toHaveAttribute('aria-current', 'true');
+  await page.goForward();
+  await page.reload();
+  await expect(page.getByTestId('part-Long bow')).toHaveAttribute('aria-current', 'true');
+  await expect(page).toHaveURL(/parts\/long-bow\/image$/);
+});
+
+test('a voice is placed from the keyboard, and the verdict follows', async ({ page }) => {
+  const recording = await upload(address(), 'keys.wav', wavFile([noise(4, rate, 90)], rate, '24'));
+  await page.goto(`${address()}/songs/${await songOf(address(), 'By key', [recording])}`);
+  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await expect(page.getByTestId('verdict')).toContainText('breaks', { timeout: 30_000 });
+  await expect(page.getByTestId('figure-Lead')).toHaveText('L 14.0 ms');
+  const late = page.getByTestId('voice-right late');
+  await late.focus();
+  await page.keyboard.press('Shift+ArrowDown');
+  await expect(page.getByTestId('figure-Lead')).toHaveText('L 15.0 ms');
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(late).toHaveAttribute('aria-label', /15\.02 ms · 721 smp/);
+  for (let n = 0; n < 3; n++) await page.keyboard.press('Shift+ArrowLeft');
+  await expect(page.getByLabel('Position of right late', { exact: true })).toHaveValue('70');
+  await page.keyboard.press('Control+z');
+  await expect(page.getByLabel('Position of right late', { exact: true })).toHaveValue('80');
+});
+
+test('an export can be stopped; songs are renamed, deleted and brought back', async ({ page }) => {
+  const recording = await upload(
+    address(),
+    'long.wav',
+    wavFile([noise(240, rate, 91, 0.05)], rate, '16'),
+  );
+  await songOf(address(), 'To be stopped', [recording]);
+  await page.goto(address());
+  await page.getByRole('link', { name: 'To be stopped' }).click();
+  await page.getByRole('button', { name: 'Apply Tuned doubles' }).click();
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
+  await page.getByRole('button', { name: 'Render 1 stem' }).click();
+  await expect(page.getByText('Rendering long_wide.wav …')).toBeVisible();
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Render 1 stem' })).toBeVisible();
+  await page.keyboard.press('Escape');
+
+  await page.getByRole('link', { name: 'Songs' }).click();
+  await page.getByRole('button', { name: 'Rename To be stopped' }).click();
+  await page.getByLabel('Title').fill('Renamed');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('link', { name: 'Renamed' })).toBeVisible();
+  await page.getByRole('button', { name: 'Delete Renamed' }).click();
+  await expect(page.getByRole('link', { name: 'Renamed' })).toBeHidden();
+  await page.getByRole('status').getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('link', { name: 'Renamed' })).toBeVisible();
+});
+
+test('a song changed in another window is said, and can be taken over', async ({
+  page,
+  context,
+}) => {
+  const recording = await upload(address(), 'rival.wav', wavFile([noise(2, rate, 92)], rate, '24'));
+  const url = `${address()}/songs/${await songOf(address(), 'Rivals', [recording])}`;
+  const other = await context.newPage();
+  await page.goto(url);
+  await other.goto(url);
+  await page.getByRole('button', { name: 'Apply Mirrored' }).click();
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  await other.getByRole('button', { name: 'Apply One side late' }).click();
+  await expect(other.getByText('changed in another window')).toBeVisible();
+  await other.getByRole('button', { name: /^Take over here, without 1 unsaved edit/ }).click();
+  await expect(other.getByTestId('voice-difference')).toBeVisible();
+  await expect(other.getByText('saved', { exact: true })).toBeVisible();
+});

@@ -1,0 +1,156 @@
+import type { Part } from '@pannet/core/song/song';
+import { delayInMs } from '@pannet/core/voices/voice';
+import { useSong } from '../song/open-song.ts';
+import { sideOf, type Side } from './placement-bars.ts';
+import {
+  arrivalBands,
+  axisX,
+  bandTop,
+  fieldLeft,
+  fieldRight,
+  leftRail,
+  railWidth,
+  rightRail,
+  scaleWidth,
+  yOfMs,
+  type Box,
+} from './placement-scale.ts';
+import { bothDelayFigures } from './voice-edits.ts';
+
+/** Rails, axis, and the scale of arrival with its bands. */
+export function Ground({ box }: { readonly box: Box }) {
+  const bottom = box.height - 10;
+  return (
+    <g aria-hidden>
+      {[leftRail(), rightRail(box)].map((x) => (
+        <rect
+          key={x}
+          x={x}
+          y={24}
+          width={railWidth}
+          height={bottom - 24}
+          fill="var(--sheet)"
+          stroke="var(--edge)"
+        />
+      ))}
+      <text
+        x={leftRail() + railWidth / 2}
+        y={16}
+        textAnchor="middle"
+        fontWeight={600}
+        fill="var(--left)"
+      >
+        L
+      </text>
+      <text
+        x={rightRail(box) + railWidth / 2}
+        y={16}
+        textAnchor="middle"
+        fontWeight={600}
+        fill="var(--right)"
+      >
+        R
+      </text>
+      <path d={`M${axisX(box)} 20V${bottom}`} stroke="var(--edge)" strokeDasharray="8 3 2 3" />
+      <text x={axisX(box)} y={16} textAnchor="middle" fontSize={12} fill="var(--quiet)">
+        middle
+      </text>
+      {arrivalBands.map((band, n) => (
+        <g key={band.name}>
+          {n > 0 && <Break y={bandTop(n, box)} box={box} />}
+          <text
+            transform={`translate(11 ${(bandTop(n, box) + (n + 1 < arrivalBands.length ? bandTop(n + 1, box) : bottom)) / 2}) rotate(-90)`}
+            textAnchor="middle"
+            fontSize={12}
+            fill="var(--quiet)"
+          >
+            {band.name}
+          </text>
+          {band.ticks.map((tick) => (
+            <g key={tick}>
+              <path d={`M${scaleWidth - 5} ${yOfMs(tick, box)}h5`} stroke="var(--edge)" />
+              <text
+                x={scaleWidth - 8}
+                y={yOfMs(tick, box) + 4}
+                textAnchor="end"
+                fontSize={12}
+                fill="var(--quiet)"
+                className="mono"
+              >
+                {tick < 0 ? `−${-tick}` : tick}
+              </text>
+            </g>
+          ))}
+        </g>
+      ))}
+      <text x={scaleWidth - 8} y={15} textAnchor="end" fontSize={12} fill="var(--quiet)">
+        ms
+      </text>
+    </g>
+  );
+}
+
+/** The scale changes here: a line with a jog in it. */
+function Break({ y, box }: { readonly y: number; readonly box: Box }) {
+  const left = fieldLeft();
+  const right = fieldRight(box);
+  return (
+    <path
+      d={`M${left} ${y}H${left + 14}l3 -4 4 8 3 -4H${right - 24}l3 -4 4 8 3 -4H${right}`}
+      fill="none"
+      stroke="var(--rule)"
+    />
+  );
+}
+
+/** The difference in arrival between paired voices: the first left one and the first right one, and so on. */
+export function Dimensions({ part, box }: { readonly part: Part; readonly box: Box }) {
+  const rateHz = useSong().rateHz ?? 48_000;
+  const heard = part.image.voices.filter((voice) => !voice.muted);
+  const on = (side: Side) => heard.filter((voice) => sideOf(voice) === side);
+  const lefts = on('left');
+  const rights = on('right');
+  const pairs = lefts
+    .slice(0, 2)
+    .flatMap((left, n) => (rights[n] ? [[left, rights[n]] as const] : []));
+  return (
+    <g aria-hidden>
+      {pairs.map(([left, right], n) => {
+        const delays = [left, right].map((voice) => delayInMs(voice.delay, rateHz));
+        const [yLeft, yRight] = delays.map((delay) => yOfMs(delay, box));
+        const difference = Math.abs(delays[1] - delays[0]);
+        const towards = n === 0 ? 1 : -1;
+        const x = axisX(box) + towards * 16;
+        const text = bothDelayFigures({ value: Number(difference.toFixed(4)), unit: 'ms' }, rateHz);
+        const y = (yLeft + yRight) / 2;
+        return (
+          <g key={left.id} stroke="var(--ink)" strokeWidth={0.75} fill="none">
+            <path
+              d={`M${fieldLeft() + 2} ${yLeft}H${x + 4}M${fieldRight(box) - 2} ${yRight}H${x - 4}`}
+              stroke="var(--edge)"
+              strokeDasharray="1 3"
+            />
+            {difference > 0 && (
+              <path
+                d={`M${x} ${yLeft}V${yRight}M${x - 4} ${yLeft + 4}l8 -8M${x - 4} ${yRight + 4}l8 -8`}
+              />
+            )}
+            <text
+              x={x + towards * 8}
+              y={y + 4}
+              textAnchor={n === 0 ? 'start' : 'end'}
+              fontSize={12}
+              className="mono"
+              stroke="var(--paper)"
+              strokeWidth={4}
+              paintOrder="stroke"
+              fill="var(--ink)"
+            >
+              {difference > 0 ? text : 'together'}
+            </text>
+          </g>
+        );
+      })}
+    </g>
+  );
+}

@@ -1,0 +1,278 @@
+import { notchFrequencies } from '@pannet/core/measurement/comb';
+import { voiceParameters } from '@pannet/core/parameters/tables';
+import { clampParameter } from '@pannet/core/parameters/parameter';
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import type { Part } from '@pannet/core/song/song';
+import { delayInMs, type Voice } from '@pannet/core/voices/voice';
+import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import type { Placed, Side } from './placement-bars.ts';
+import { axisX, fieldLeft, fieldRight, msOfY, panOfX, type Box } from './placement-scale.ts';
+import {
+  bothDelayFigures,
+  changeName,
+  delayAt,
+  delayStepped,
+  placementText,
+  voiceEdit,
+  type VoiceChanges,
+} from './voice-edits.ts';
+
+interface BarProps {
+  readonly part: Part;
+  readonly box: Box;
+  readonly placed: Placed;
+  readonly labelY: number;
+}
+
+/** One voice: dragged, wheeled, moved by arrow keys; its name and figures beside it. */
+export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }: BarProps) {
+  const open = useOpenSong();
+  const rateHz = useSong().rateHz ?? 48_000;
+  const selected = useSelection().voiceId === voice.id;
+  const group = useRef<SVGGElement>(null);
+  const drag = useRef<{ dx: number; dy: number; before: Voice; changes: VoiceChanges } | null>(
+    null,
+  );
+  const [dragging, setDragging] = useState(false);
+
+  const place = (event: PointerEvent) => {
+    const area = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect();
+    return { x: event.clientX - (area?.left ?? 0), y: event.clientY - (area?.top ?? 0) };
+  };
+  const grab = (event: PointerEvent) => {
+    event.currentTarget.setPointerCapture(event.pointerId);
+    open.selection.setState({ voiceId: voice.id });
+    const at = place(event);
+    const x = side === 'mirror' ? at.x : bars[0][0] + bars[0][1] / 2;
+    drag.current = { dx: at.x - x, dy: at.y - y, before: voice, changes: {} };
+  };
+  const move = (event: PointerEvent) => {
+    const held = drag.current;
+    if (!held) return;
+    const at = place(event);
+    const timeMs = msOfY(at.y - held.dy, box);
+    const delay = delayAt(timeMs, held.before.delay.unit, rateHz, event.altKey);
+    const changes: { -readonly [key in keyof VoiceChanges]: VoiceChanges[key] } = {};
+    if (delay.value !== held.before.delay.value) changes.delay = delay;
+    if (held.before.placement.kind === 'pan') {
+      const panPercent = panOfX(at.x - held.dx, box);
+      if (panPercent !== held.before.placement.panPercent)
+        changes.placement = { kind: 'pan', panPercent };
+    }
+    held.changes = changes;
+    setDragging(true);
+    if (Object.keys(changes).length > 0) open.preview(voiceEdit(part, held.before, changes));
+    else open.session.endPreview();
+  };
+  const drop = () => {
+    const held = drag.current;
+    drag.current = null;
+    setDragging(false);
+    if (!held || Object.keys(held.changes).length === 0) return;
+    open.do(changeName(held.before, held.changes), voiceEdit(part, held.before, held.changes));
+  };
+  const cancel = () => {
+    drag.current = null;
+    setDragging(false);
+    open.session.endPreview();
+  };
+  const change = (changes: VoiceChanges) =>
+    open.do(changeName(voice, changes), voiceEdit(part, voice, changes));
+  const stepDelay = (steps: number, fine: boolean) => {
+    const delay = delayStepped(voice.delay, steps, rateHz, fine);
+    if (delay.value !== voice.delay.value) change({ delay });
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const steps = event.shiftKey ? 10 : 1;
+    if (event.key === 'ArrowDown') stepDelay(steps, event.altKey);
+    else if (event.key === 'ArrowUp') stepDelay(-steps, event.altKey);
+    else if (
+      (event.key === 'ArrowLeft' || event.key === 'ArrowRight') &&
+      voice.placement.kind === 'pan'
+    ) {
+      const by = event.key === 'ArrowLeft' ? -steps : steps;
+      const panPercent = clampParameter(
+        voiceParameters.panPercent,
+        voice.placement.panPercent + by,
+      );
+      if (panPercent !== voice.placement.panPercent)
+        change({ placement: { kind: 'pan', panPercent } });
+    } else if (event.key === 'Escape' && drag.current) cancel();
+    else return;
+    event.preventDefault();
+  };
+
+  const stepLater = useRef(stepDelay);
+  useEffect(() => {
+    stepLater.current = stepDelay;
+  });
+  useEffect(() => {
+    const element = group.current;
+    if (!element || !selected) return;
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault();
+      stepLater.current(event.deltaY > 0 ? 1 : -1, event.altKey);
+    };
+    element.addEventListener('wheel', onWheel, { passive: false });
+    return () => element.removeEventListener('wheel', onWheel);
+  }, [selected]);
+
+  const thick = Math.max(3, Math.min(12, 10 + voice.levelDb / 3));
+  return (
+    <g
+      ref={group}
+      role="button"
+      tabIndex={0}
+      aria-label={`${voice.name}: ${placementText(voice.placement)}, ${bothDelayFigures(voice.delay, rateHz)}`}
+      data-testid={`voice-${voice.name}`}
+      opacity={voice.muted ? 0.4 : 1}
+      style={{ cursor: 'grab', outlineOffset: 3 }}
+      onPointerDown={grab}
+      onPointerMove={move}
+      onPointerUp={drop}
+      onPointerCancel={cancel}
+      onKeyDown={onKeyDown}
+      onFocus={() => open.selection.setState({ voiceId: voice.id })}
+      onDoubleClick={() =>
+        voice.delay.value !== 0 && change({ delay: { value: 0, unit: voice.delay.unit } })
+      }
+    >
+      {side === 'mirror' && (
+        <path
+          d={`M${bars[0][0] + bars[0][1]} ${y}H${bars[1][0]}`}
+          stroke="var(--ink)"
+          strokeWidth={1.5}
+          strokeDasharray="2 4"
+        />
+      )}
+      {bars.map(([x, width], n) => (
+        <g key={n}>
+          {/* Larger than what is seen, so that it can be caught. */}
+          <rect x={x - 4} y={y - 12} width={width + 8} height={24} fill="transparent" />
+          <rect
+            x={x}
+            y={y - thick / 2}
+            width={width}
+            height={thick}
+            fill={barColour(voice, side, n)}
+            stroke={selected ? 'var(--ink)' : 'none'}
+            strokeWidth={2}
+          />
+          {selected && (
+            <rect
+              x={x - 4}
+              y={y - thick / 2 - 4}
+              width={width + 8}
+              height={thick + 8}
+              fill="none"
+              stroke="var(--ink)"
+            />
+          )}
+        </g>
+      ))}
+      <Label voice={voice} side={side} y={labelY} bars={bars} box={box} />
+      {dragging && <DragFigures part={part} voice={voice} y={y} box={box} />}
+    </g>
+  );
+}
+
+function barColour(voice: Voice, side: Side, bar: number): string {
+  if (side === 'mirror') return bar === 0 ? 'var(--left)' : 'var(--right)';
+  const pan = voice.placement.kind === 'pan' ? voice.placement.panPercent : 0;
+  if (pan === 0) return 'var(--ink)';
+  return pan < 0 ? 'var(--left)' : 'var(--right)';
+}
+
+function Label({
+  voice,
+  side,
+  y,
+  bars,
+  box,
+}: {
+  voice: Voice;
+  side: Side;
+  y: number;
+  bars: Placed['bars'];
+  box: Box;
+}) {
+  const figures = [
+    voice.tuner.cents !== 0 ? `${signedFigure(voice.tuner.cents, 1)} c` : '',
+    `${signedFigure(voice.levelDb, 1)} dB`,
+    voice.polarity === 'inverted' ? 'ø' : '',
+    voice.muted ? 'muted' : '',
+  ].filter(Boolean);
+  const at = {
+    left: { x: fieldLeft() + 6, anchor: 'start' },
+    right: { x: fieldRight(box) - 6, anchor: 'end' },
+    field: { x: bars[0][0] + bars[0][1] + 6, anchor: 'start' },
+    mirror: { x: axisX(box) - 8, anchor: 'end' },
+  }[side];
+  const mirrored = side === 'mirror' ? 'mirrored · ' : '';
+  return (
+    <g
+      textAnchor={at.anchor as 'start' | 'end'}
+      stroke="var(--paper)"
+      strokeWidth={4}
+      paintOrder="stroke"
+      fill="var(--ink)"
+      fontSize={12}
+    >
+      <text x={at.x} y={y - 2} fontWeight={600}>
+        {voice.name}
+      </text>
+      <text x={at.x} y={y + 11} className="mono" fontSize={12} fill="var(--quiet)">
+        {mirrored}
+        {figures.join(' ')}
+      </text>
+    </g>
+  );
+}
+
+/** While it is dragged: ms and samples, and the first notches that it will cut in the fold. */
+function DragFigures({ part, voice, y, box }: { part: Part; voice: Voice; y: number; box: Box }) {
+  const rateHz = useSong().rateHz ?? 48_000;
+  const rows = [bothDelayFigures(voice.delay, rateHz), notchText(part, voice, rateHz)];
+  const width = 232;
+  const x = axisX(box) - width / 2;
+  const top = y > box.height - 70 ? y - 56 : y + 16;
+  return (
+    <g pointerEvents="none" data-testid="drag-figures">
+      <rect x={x} y={top} width={width} height={42} fill="var(--ink)" rx={2} />
+      {rows.map((row, n) => (
+        <text
+          key={n}
+          x={axisX(box)}
+          y={top + 17 + n * 16}
+          textAnchor="middle"
+          fontSize={12}
+          fill="var(--sheet)"
+          className="mono"
+        >
+          {row}
+        </text>
+      ))}
+    </g>
+  );
+}
+
+function notchText(part: Part, voice: Voice, rateHz: number): string {
+  if (voice.placement.kind === 'mirror') return 'vanishes in the fold: no notches';
+  if (voice.tuner.cents !== 0) return 'tuned: no fixed notches';
+  const others = part.image.voices
+    .filter(
+      (other) =>
+        other.id !== voice.id &&
+        !other.muted &&
+        other.placement.kind === 'pan' &&
+        other.tuner.cents === 0,
+    )
+    .sort((a, b) => b.levelDb - a.levelDb);
+  if (others.length === 0) return 'alone in the fold: no notches';
+  const apart = (delayInMs(voice.delay, rateHz) - delayInMs(others[0].delay, rateHz)) / 1000;
+  const polarity = voice.polarity === others[0].polarity ? 'equal' : 'opposite';
+  const notches = notchFrequencies(apart, polarity, 3).filter((hz) => hz < rateHz / 2);
+  if (notches.length === 0) return 'in time: no notches';
+  return `notches ${notches.map((hz) => figure(hz, hz < 100 ? 1 : 0)).join(' · ')} Hz`;
+}
