@@ -69,7 +69,7 @@ async function loudness({ stereoPath, left, right }: Material): Promise<void> {
     '-i',
     stereoPath,
     '-af',
-    'ebur128=peak=true:framelog=quiet',
+    'ebur128=peak=true:framelog=verbose',
     '-f',
     'null',
     '-',

@@ -48,5 +48,5 @@ export async function inTurn(
 }
 
 export function row(name: string, text: string): void {
-  console.log(`${name.padEnd(44)}${text}`);
+  console.log(`${name.padEnd(50)}${text}`);
 }

@@ -19,6 +19,24 @@ interface Layer {
   step: number;
 }
 
+/** target += source · gain, over one quantum. */
+function addScaled(source: Float64Array, gain: number, target: Float64Array): void {
+  if (gain === 0) return;
+  for (let n = 0; n < quantumFrames; n++) target[n] += source[n] * gain;
+}
+
+/** target goes over to source · gain by the fade's weights from `step` on. */
+function fadeOver(
+  target: Float64Array,
+  source: Float64Array,
+  gain: number,
+  fade: Float64Array,
+  step: number,
+): void {
+  for (let n = 0; n < quantumFrames; n++)
+    target[n] += (source[n] * gain - target[n]) * fade[step + n];
+}
+
 /**
  * One voice. A change lays a new reading over the old one and fades it in; the next change may follow when that is a quarter
  * done, and of those that came meanwhile only the latest is taken. Fades that overlap by half add up to an even motion, so
@@ -83,8 +101,16 @@ class VoiceRun {
   /** Adds the voice to the sums of both sides. */
   add(store: BlockStore, frame: number, left: Float64Array, right: Float64Array): void {
     const layers = this.#layers;
-    const fade = this.#fade;
-    if (layers.length === 1 && layers[0].left === 0 && layers[0].right === 0) return;
+    if (layers.length === 1) {
+      const layer = layers[0];
+      if (layer.left === 0 && layer.right === 0) return;
+      layer.tap.read(store, frame, reading);
+      addScaled(reading, layer.left, left);
+      addScaled(reading, layer.right, right);
+      return;
+    }
+    voiceLeft.fill(0);
+    voiceRight.fill(0);
     let read: Tap | null = null;
     for (let k = 0; k < layers.length; k++) {
       const layer = layers[k];
@@ -93,25 +119,18 @@ class VoiceRun {
         read = layer.tap;
       }
       if (k === 0) {
-        for (let n = 0; n < quantumFrames; n++) {
-          voiceLeft[n] = reading[n] * layer.left;
-          voiceRight[n] = reading[n] * layer.right;
-        }
+        addScaled(reading, layer.left, voiceLeft);
+        addScaled(reading, layer.right, voiceRight);
         continue;
       }
-      for (let n = 0; n < quantumFrames; n++) {
-        const weight = fade[layer.step + n];
-        voiceLeft[n] += (reading[n] * layer.left - voiceLeft[n]) * weight;
-        voiceRight[n] += (reading[n] * layer.right - voiceRight[n]) * weight;
-      }
+      fadeOver(voiceLeft, reading, layer.left, this.#fade, layer.step);
+      fadeOver(voiceRight, reading, layer.right, this.#fade, layer.step);
       layer.step += quantumFrames;
     }
-    for (let n = 0; n < quantumFrames; n++) {
-      left[n] += voiceLeft[n];
-      right[n] += voiceRight[n];
-    }
+    addScaled(voiceLeft, 1, left);
+    addScaled(voiceRight, 1, right);
     // What lies under a layer that is all there is no longer heard.
-    while (layers.length > 1 && layers[1].step >= fade.length) layers.shift();
+    while (layers.length > 1 && layers[1].step >= this.#fade.length) layers.shift();
     this.#take();
   }
 }
