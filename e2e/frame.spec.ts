@@ -61,6 +61,18 @@ test('every part has its address: back, forward and reload keep it', async ({ pa
   await expect(page).toHaveURL(/parts\/long-bow\/image$/);
 });
 
+test('the figures are the same each time, also while several workers read one recording at once', async ({
+  page,
+}) => {
+  for (let n = 0; n < 4; n++) {
+    await openDemo(page);
+    // At once, so that wave, splices and measurement all want the same bytes.
+    await page.getByRole('button', { name: 'Reed box', exact: true }).click();
+    await expect(page.getByTestId('figure-S/M')).toHaveText('−7.0 dB', { timeout: 30_000 });
+    await expect(page.getByTestId('figure-Correl.')).toHaveText('+0.67');
+  }
+});
+
 test('a voice is placed from the keyboard, and the verdict follows', async ({ page }) => {
   const recording = await upload(address(), 'keys.wav', wavFile([noise(4, rate, 90)], rate, '24'));
   await page.goto(`${address()}/songs/${await songOf(address(), 'By key', [recording])}`);

@@ -43,7 +43,8 @@ export class RecordingsController {
       'Accept-Ranges': 'bytes',
       'Content-Type': 'audio/wav',
       ETag: `"${hash}"`,
-      'Cache-Control': 'private, max-age=31536000, immutable',
+      // Browsers' caches are not sure-footed with overlapping ranges of one address; the application keeps its own blocks.
+      'Cache-Control': 'no-store',
     });
     const ranges = range === undefined ? undefined : parseRange(size, range);
     if (ranges === -1) {

@@ -93,18 +93,18 @@ function WidthDrawing({ widthPercent }: { readonly widthPercent: number }) {
       aria-label={`Difference at ${widthPercent} % of the middle`}
       className="mb-1"
     >
-      <path d="M8 6v52M164 6v52" stroke="var(--edge)" />
-      <path d="M8 19h156M8 45h156" stroke="var(--rule)" strokeDasharray="3 3" />
+      <path d="M20 6v52M166 6v52" stroke="var(--edge)" />
+      <path d="M20 19h146M20 45h146" stroke="var(--rule)" strokeDasharray="3 3" />
       <path
-        d={`M8 32C50 ${32 - half} 122 ${32 - half} 164 32C122 ${32 + half} 50 ${32 + half} 8 32Z`}
+        d={`M20 32C60 ${32 - half} 126 ${32 - half} 166 32C126 ${32 + half} 60 ${32 + half} 20 32Z`}
         fill="var(--rule)"
         stroke="var(--quiet)"
       />
-      <path d="M8 32h156" stroke="var(--ink)" strokeWidth={1.5} />
-      <text x={12} y={15} fontSize={12} fill="var(--quiet)">
+      <path d="M20 32h146" stroke="var(--ink)" strokeWidth={1.5} />
+      <text x={4} y={18} fontSize={12} fill="var(--quiet)">
         S
       </text>
-      <text x={12} y={29} fontSize={12} fill="var(--ink)">
+      <text x={4} y={36} fontSize={12} fill="var(--ink)">
         M
       </text>
     </svg>

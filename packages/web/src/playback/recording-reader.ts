@@ -4,16 +4,20 @@ import type { Recording } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
 import { audioPath } from '../api/recordings.ts';
 
-/** Tries again while the server is gone, a little later each time. */
-async function patientFetch(path: string, range: string): Promise<ArrayBuffer> {
+/**
+ * Fetches bytes from `first` on; tries again while the server is gone, a little later each time.
+ *
+ * The browser's own cache is left out: where two workers ask for overlapping ranges at once it answers with less than was
+ * asked for. What comes short is asked for again, whatever the reason.
+ */
+async function patientFetch(path: string, first: number, count: number): Promise<Uint8Array> {
+  const headers = { Range: `bytes=${first}-${first + count - 1}` };
   for (let wait = 100; ; wait = Math.min(2000, wait * 2)) {
-    try {
-      const response = await fetch(path, { headers: { Range: range } });
-      if (response.ok) return await response.arrayBuffer();
-      if (response.status === 404)
-        throw new Error('A recording of this song is not on the server.');
-    } catch (error) {
-      if (error instanceof Error && error.message.startsWith('A recording')) throw error;
+    const response = await fetch(path, { headers, cache: 'no-store' }).catch(() => null);
+    if (response?.status === 404) throw new Error('A recording of this song is not on the server.');
+    if (response?.status === 206) {
+      const bytes = await response.arrayBuffer().catch(() => null);
+      if (bytes?.byteLength === count) return new Uint8Array(bytes);
     }
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
@@ -22,10 +26,7 @@ async function patientFetch(path: string, range: string): Promise<ArrayBuffer> {
 function remoteBytes(recording: Recording): ByteSource {
   return {
     size: recording.dataOffset + recording.frames * recording.bytesPerFrame,
-    read: async (offset, length) =>
-      new Uint8Array(
-        await patientFetch(audioPath(recording.hash), `bytes=${offset}-${offset + length - 1}`),
-      ),
+    read: (offset, length) => patientFetch(audioPath(recording.hash), offset, length),
   };
 }
 
