@@ -4,10 +4,11 @@ import { spliceNeeds } from '../derived/splice-library.ts';
 import { apply } from '../song/commands.ts';
 import { emptySong, type Part, type Recording, type Song } from '../song/song.ts';
 import type { Edit } from '../song/edits.ts';
-import { blockFrames, type BlockLoader } from '../sources/blocks.ts';
+import { blockFrames, BlockStore, type BlockLoader } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
 import { prepareSplices, renderStretch } from './offline.ts';
-import type { RenderPlan } from './plan.ts';
+import { planSources, type RenderPlan } from './plan.ts';
+import { Player } from './player.ts';
 
 /** A song whose PCM lies in memory. */
 export interface MemorySong {
@@ -74,4 +75,38 @@ export async function renderImage(signal: Float32Array, image: Image, rateHz = 4
   const memory = memorySong([signal], rateHz, image);
   const plan = await memoryPlan(memory);
   return renderStretch(plan, 'p0', memory.load, 0, signal.length);
+}
+
+/** A player with all of a song's PCM at hand, the first part watched. */
+export async function memoryPlayer(
+  { load }: MemorySong,
+  plan: RenderPlan,
+): Promise<{ player: Player; store: BlockStore }> {
+  const store = new BlockStore();
+  for (const source of planSources(plan))
+    for (let index = 0; index * blockFrames < source.frames; index++)
+      store.put(source.key, index, await load(source, index));
+  const player = new Player(plan.rateHz, store);
+  player.watched = plan.parts[0].id;
+  player.aim(plan);
+  return { player, store };
+}
+
+export interface Played {
+  readonly left: Float32Array;
+  readonly right: Float32Array;
+  readonly tapLeft: Float32Array;
+  readonly tapRight: Float32Array;
+}
+
+/** Runs a player for so many frames, in blocks as an audio host asks for them. */
+export function runPlayer(player: Player, frames: number, blockSize = 128): Played {
+  const sides = [0, 1, 2, 3].map(() => new Float32Array(frames));
+  for (let at = 0; at < frames; at += blockSize) {
+    const count = Math.min(blockSize, frames - at);
+    const [left, right, tapLeft, tapRight] = sides.map((side) => side.subarray(at, at + count));
+    player.process(left, right, tapLeft, tapRight, count);
+  }
+  const [left, right, tapLeft, tapRight] = sides;
+  return { left, right, tapLeft, tapRight };
 }

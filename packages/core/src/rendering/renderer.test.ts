@@ -4,14 +4,12 @@ import { neutralImage, neutralStage, newVoice, type Image } from '../image/image
 import { recipes } from '../image/recipes.ts';
 import { noise, outsideDb, rms, sine } from '../measurement/signals.fixture.ts';
 import { sideSums, sideToMidDb } from '../measurement/sides.ts';
-import { BlockStore } from '../sources/blocks.ts';
 import { apply } from '../song/commands.ts';
 import type { Delay, Voice } from '../voices/voice.ts';
 import { compile } from './compile.ts';
 import { foldPaths, planLeadMs } from './fold-paths.ts';
-import { memoryPlan, memorySong, renderImage } from './memory.fixture.ts';
+import { memoryPlan, memoryPlayer, memorySong, renderImage } from './memory.fixture.ts';
 import { renderPart, renderStretch } from './offline.ts';
-import { Player } from './player.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { sin, cos, hypot, log10, abs, atan2, sqrt, PI } = Math;
@@ -191,13 +189,7 @@ describe('laws', () => {
         async (image, start, sizes) => {
           const memory = memorySong([take], rate, image);
           const plan = await memoryPlan(memory);
-          const store = new BlockStore();
-          const source = plan.parts[0].plain.source;
-          for (let index = 0; index < 3; index++)
-            store.put(source.key, index, await memory.load(source, index));
-          const player = new Player(rate, store);
-          player.watched = 'p0';
-          player.aim(plan);
+          const { player } = await memoryPlayer(memory, plan);
           player.seek(start);
           player.play();
           const frames = sizes.reduce((sum, size) => sum + size, 0);
@@ -249,13 +241,7 @@ describe('changes while a 1 kHz sine plays leave nothing above −60 dB outside 
   test.each(drags)('%s', async (_, drag) => {
     const memory = memorySong([tone], rate, image);
     const plan = await memoryPlan(memory);
-    const store = new BlockStore();
-    const source = plan.parts[0].plain.source;
-    for (let index = 0; index < 9; index++)
-      store.put(source.key, index, await memory.load(source, index));
-    const player = new Player(rate, store);
-    player.watched = 'p0';
-    player.aim(plan);
+    const { player } = await memoryPlayer(memory, plan);
     player.seek(rate);
     player.play();
     const frames = 3 * rate;

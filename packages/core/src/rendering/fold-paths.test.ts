@@ -1,0 +1,89 @@
+import { describe, expect, test } from '@jest/globals';
+import { neutralImage, neutralStage, newVoice, type Image } from '../image/image.ts';
+import { recipes } from '../image/recipes.ts';
+import { delayed, noise } from '../measurement/signals.fixture.ts';
+import { measureStereo } from '../measurement/report.ts';
+import { foldPaths, planLeadMs, predictedLossDb } from './fold-paths.ts';
+import { memoryPlan, memorySong } from './memory.fixture.ts';
+
+const rate = 48_000;
+const take = noise(10, rate, 15);
+
+async function partOf(image: Image) {
+  return (await memoryPlan(memorySong([take], rate, image))).parts[0];
+}
+
+describe('the loss that the plan predicts', () => {
+  test('one side late: nothing at k/τ, all at (2k+1)/2τ', async () => {
+    const part = await partOf(recipes[0].image);
+    expect(predictedLossDb(part, rate, 1 / 0.014)).toBeCloseTo(0, 6);
+    expect(predictedLossDb(part, rate, 1 / 0.028)).toBeLessThan(-55);
+    expect(predictedLossDb(part, rate, 1 / 0.056)).toBeCloseTo(-3.01, 2);
+  });
+
+  test('agrees with what is measured of a pure delay within 0.15 dB in every third octave', async () => {
+    // 0.2 ms: a comb so wide that third octaves resolve it.
+    const late = 10;
+    const image: Image = {
+      voices: [
+        newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 } }),
+        newVoice('v2', 'right', {
+          placement: { kind: 'pan', panPercent: 100 },
+          delay: { value: late, unit: 'samples' },
+        }),
+      ],
+      stage: neutralStage,
+    };
+    const part = await partOf(image);
+    const { report } = measureStereo(take, delayed(take, late), rate);
+    for (const band of report.fold.bands) {
+      if (band.lossDb === null || band.hz > 1600) continue;
+      // The band's mean power, from the prediction at many places in it.
+      let sum = 0;
+      for (let n = 0; n < 50; n++)
+        sum +=
+          10 ** (predictedLossDb(part, rate, band.hz * 10 ** (((n + 0.5) / 50 - 0.5) / 10)) / 10);
+      expect(Math.abs(10 * Math.log10(sum / 50) - band.lossDb)).toBeLessThan(0.15);
+    }
+  });
+
+  test('a mirrored voice costs the sides power, but takes nothing from the fold', async () => {
+    const part = await partOf(recipes[2].image);
+    const paths = foldPaths(part, rate);
+    expect(paths).toHaveLength(1);
+    expect(paths[0].gain).toBeCloseTo(1, 9);
+    const sides = 1 + 10 ** (-3 / 10);
+    for (const hz of [100, 1000, 7000])
+      expect(predictedLossDb(part, rate, hz)).toBeCloseTo(-10 * Math.log10(sides), 2);
+  });
+
+  test('tuned voices add in power and cut no notches', async () => {
+    const part = await partOf(recipes[1].image);
+    const flat = [60, 333, 1234].map((hz) => predictedLossDb(part, rate, hz));
+    expect(Math.max(...flat) - Math.min(...flat)).toBeLessThan(1e-9);
+    expect(flat[0]).toBeGreaterThan(-3.01);
+    expect(foldPaths(part, rate).filter((path) => !path.coherent)).toHaveLength(2);
+  });
+
+  test('a neutral image loses nothing, a silent one has no figure', async () => {
+    expect(predictedLossDb(await partOf(neutralImage()), rate, 500)).toBeCloseTo(0, 9);
+    const silent = await partOf({ ...neutralImage(), voices: [] });
+    expect(predictedLossDb(silent, rate, 500)).toBe(0);
+    expect(planLeadMs(silent, rate)).toBeNull();
+  });
+});
+
+test('lead counts the voices that speak up on a side, not the faint ones', async () => {
+  const voices = recipes[0].image.voices;
+  const faint = newVoice('v3', 'faint', {
+    placement: { kind: 'pan', panPercent: 100 },
+    levelDb: -20,
+  });
+  expect(
+    planLeadMs(await partOf({ voices: [...voices, faint], stage: neutralStage }), rate),
+  ).toBeCloseTo(14, 9);
+  const loud = { ...faint, levelDb: -6 };
+  expect(
+    planLeadMs(await partOf({ voices: [...voices, loud], stage: neutralStage }), rate),
+  ).toBeCloseTo(0, 9);
+});
