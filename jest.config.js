@@ -36,7 +36,10 @@ export default {
     project('web', {
       testEnvironment: 'jsdom',
       testEnvironmentOptions: { customExportConditions: ['pannet-source', 'browser'] },
-      moduleNameMapper: { '\\.(s?css)$': '<rootDir>/src/testing/no-styles.js' },
+      moduleNameMapper: {
+        '\\.(s?css)$': '<rootDir>/src/testing/no-styles.js',
+        'player\\.worklet\\.ts': '<rootDir>/src/testing/worklet-url.js',
+      },
       setupFiles: ['<rootDir>/src/testing/browser-gaps.js'],
     }),
   ],

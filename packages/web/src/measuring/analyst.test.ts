@@ -1,0 +1,125 @@
+import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { measureStereo } from '@pannet/core/measurement/report';
+import { apply } from '@pannet/core/song/commands';
+import type { Edit } from '@pannet/core/song/edits';
+import type { Song } from '@pannet/core/song/song';
+import { FakeWorker } from '../testing/fake-worker.ts';
+import { twoParts } from '../testing/song.fixture.ts';
+import { Analyst } from './analyst.ts';
+import type { MeasureJob } from './messages.ts';
+
+const tone = Float32Array.from({ length: 48_000 }, (_, n) => Math.sin(n / 20) / 4);
+const figures = { ...measureStereo(tone, tone, 48_000), plainLufs: -20 };
+
+let analyst: Analyst;
+
+beforeEach(() => {
+  jest.useFakeTimers();
+  FakeWorker.install();
+  analyst = new Analyst();
+});
+afterEach(() => {
+  analyst.close();
+  jest.useRealTimers();
+});
+
+const jobs = () => FakeWorker.of('measure.worker.ts').posted as MeasureJob[];
+const wait = () => jest.advanceTimersByTime(200);
+const answer = (message: object) =>
+  FakeWorker.of('measure.worker.ts').answer({ id: jobs().at(-1)?.id, ...message });
+const finish = () => answer({ kind: 'measured', measured: figures });
+
+function changed(song: Song, edit: Edit): Song {
+  const outcome = apply(song, { id: 'c', name: 'change', role: 'do', edits: [edit] });
+  if (!outcome.ok) throw new Error(outcome.error.sentence);
+  return outcome.value.song;
+}
+
+describe('the analyst', () => {
+  test('measures the selected part first, then the others, then rests', () => {
+    analyst.update(twoParts(), 'harp', null);
+    wait();
+    expect(jobs().map((job) => job.partId)).toEqual(['harp']);
+    answer({ kind: 'progress', share: 0.5 });
+    expect(analyst.store.getState().busy).toEqual({ partId: 'harp', share: 0.5 });
+    finish();
+    finish();
+    expect(jobs().map((job) => job.partId)).toEqual(['harp', 'hum']);
+    expect(analyst.store.getState().busy).toBeNull();
+    expect(Object.keys(analyst.store.getState().parts).sort()).toEqual(['harp', 'hum']);
+  });
+
+  test('matches plain to the image from both loudnesses, and knows nothing before', () => {
+    expect(analyst.matchDb('harp')).toBeNull();
+    analyst.update(twoParts(), 'harp', null);
+    wait();
+    finish();
+    expect(analyst.matchDb('harp')).toBeCloseTo((figures.report.loudnessLufs ?? 0) + 20, 9);
+  });
+
+  test('measures again what has changed, and only that; old figures are marked till then', () => {
+    const song = twoParts();
+    analyst.update(song, 'harp', null);
+    wait();
+    finish();
+    finish();
+    const louder = changed(song, {
+      kind: 'set-stage',
+      partId: 'harp',
+      changes: { widthPercent: 50 },
+    });
+    analyst.update(louder, 'harp', null);
+    expect(analyst.store.getState().parts.harp.current).toBe(false);
+    expect(analyst.store.getState().parts.hum.current).toBe(true);
+    wait();
+    finish();
+    expect(jobs().map((job) => job.partId)).toEqual(['harp', 'hum', 'harp']);
+    expect(analyst.store.getState().parts.harp.current).toBe(true);
+  });
+
+  test('measures the selected part over the loop', () => {
+    analyst.update(twoParts(), 'hum', { start: 1000, end: 50_000 });
+    wait();
+    finish();
+    expect(jobs().map(({ partId, from, to }) => [partId, from, to])).toEqual([
+      ['hum', 1000, 50_000],
+      ['harp', 0, 100_000],
+    ]);
+  });
+
+  test('a title or a mute is nothing to measure', () => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    finish();
+    finish();
+    const renamed = changed(song, { kind: 'set-title', title: 'Other' });
+    analyst.update(
+      changed(renamed, { kind: 'set-part', partId: 'hum', changes: { muted: true } }),
+      'hum',
+      null,
+    );
+    wait();
+    expect(jobs()).toHaveLength(2);
+  });
+
+  test('a failure is said once and not tried over and over', () => {
+    analyst.update(twoParts(), 'hum', null);
+    wait();
+    answer({ kind: 'failed', sentence: 'No such recording.' });
+    expect(analyst.store.getState().failure).toBe('No such recording.');
+    finish();
+    wait();
+    expect(jobs().map((job) => job.partId)).toEqual(['hum', 'harp']);
+  });
+
+  test('figures of a part that is gone go with it', () => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    finish();
+    finish();
+    analyst.update(changed(song, { kind: 'remove-part', partId: 'hum' }), 'harp', null);
+    expect(Object.keys(analyst.store.getState().parts)).toEqual(['harp']);
+  });
+});

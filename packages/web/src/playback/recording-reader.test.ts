@@ -1,0 +1,91 @@
+import { beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { sourceKey } from '@pannet/core/derived/splice-library';
+import { recordingOf } from '../testing/song.fixture.ts';
+import { RecordingReader } from './recording-reader.ts';
+
+const recording = recordingOf(1, 2);
+const file = new Uint8Array(recording.dataOffset + recording.frames * recording.bytesPerFrame);
+const view = new DataView(file.buffer);
+for (let n = 0; n < recording.frames; n++) {
+  view.setInt16(44 + 4 * n, n % 1000, true);
+  view.setInt16(46 + 4 * n, -(n % 1000), true);
+}
+
+type Reply = 'whole' | 'short' | 'gone' | 'missing' | 'busy';
+let replies: Reply[];
+let asked: string[];
+
+const source = (channel: number) => ({
+  key: sourceKey(recording.hash, channel),
+  frames: recording.frames,
+});
+
+beforeEach(() => {
+  replies = [];
+  asked = [];
+  Object.assign(globalThis, {
+    fetch: (_: string, { headers, cache }: { headers: { Range: string }; cache: string }) => {
+      expect(cache).toBe('no-store');
+      asked.push(headers.Range);
+      const reply = replies.shift() ?? 'whole';
+      if (reply === 'gone') return Promise.reject(new TypeError('Failed to fetch'));
+      if (reply === 'missing') return Promise.resolve({ status: 404 });
+      if (reply === 'busy') return Promise.resolve({ status: 503 });
+      const [first, last] = headers.Range.replace('bytes=', '').split('-').map(Number);
+      const end = reply === 'short' ? last - 100 : last + 1;
+      return Promise.resolve({
+        status: 206,
+        arrayBuffer: () => Promise.resolve(file.slice(first, end).buffer),
+      });
+    },
+  });
+});
+
+function reader(mostBytes = 1e7): RecordingReader {
+  const made = new RecordingReader(mostBytes);
+  made.know({ [recording.hash]: recording });
+  return made;
+}
+
+describe('a reader of recordings', () => {
+  test('fetches a block once for both channels and decodes it', async () => {
+    const { load } = reader();
+    const [left, right] = await Promise.all([load(source(0), 1), load(source(1), 1)]);
+    expect(left).toHaveLength(32_768);
+    expect(left[5]).toBeCloseTo(((32_768 + 5) % 1000) / 32_768, 9);
+    expect(right[5]).toBe(-left[5]);
+    expect(asked).toEqual([`bytes=${44 + 32_768 * 4}-${44 + 65_536 * 4 - 1}`]);
+  });
+
+  test('the last block is as long as what is left', async () => {
+    expect(await reader().load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
+  });
+
+  test.each<Reply>(['short', 'gone', 'busy'])('asks again when the answer is %s', async (reply) => {
+    jest.useFakeTimers();
+    replies = [reply, reply, 'whole'];
+    const block = reader().load(source(0), 0);
+    await jest.advanceTimersByTimeAsync(1000);
+    expect((await block).every(Number.isFinite)).toBe(true);
+    expect(asked).toHaveLength(3);
+    jest.useRealTimers();
+  });
+
+  test('says when a recording is not there at all, and does not remember that', async () => {
+    const { load } = reader();
+    replies = ['missing'];
+    await expect(load(source(0), 0)).rejects.toThrow(
+      'A recording of this song is not on the server.',
+    );
+    expect(await load(source(0), 0)).toHaveLength(32_768);
+  });
+
+  test('keeps within its bound, the ones used last', async () => {
+    const bytes = 32_768 * 4 * 2;
+    const { load } = reader(2 * bytes);
+    for (const index of [0, 1, 0, 2, 0]) await load(source(0), index);
+    expect(asked).toHaveLength(3);
+    await load(source(0), 1);
+    expect(asked).toHaveLength(4);
+  });
+});

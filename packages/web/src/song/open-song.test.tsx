@@ -1,0 +1,193 @@
+import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { act, fireEvent, render, screen, within } from '@testing-library/react';
+import { userEvent } from '@testing-library/user-event';
+import { FoldColumn } from '../fold/FoldColumn.tsx';
+import { RecipeList } from '../image/RecipeList.tsx';
+import { VoiceTable } from '../image/VoiceTable.tsx';
+import { PartsList } from '../parts/PartsList.tsx';
+import { SongSession } from '../sync/song-session.ts';
+import { FakeWorker } from '../testing/fake-worker.ts';
+import { twoParts } from '../testing/song.fixture.ts';
+import { BottomBar } from '../transport/BottomBar.tsx';
+import { OpenSong, OpenSongContext, useSelectedPart } from './open-song.ts';
+
+let open: OpenSong;
+
+beforeEach(() => {
+  FakeWorker.install();
+  localStorage.clear();
+  let ids = 0;
+  Object.assign(globalThis.crypto, { randomUUID: () => `id-${ids++}` });
+  // jsdom draws nothing; the canvases do without.
+  HTMLCanvasElement.prototype.getContext = () => null;
+  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
+  open = new OpenSong(new SongSession('s', { song: twoParts(), revision: 0, log: [] }), 'harp');
+});
+afterEach(() => open.close());
+
+const song = () => open.session.store.getState().song;
+
+function Table() {
+  const part = useSelectedPart();
+  return part ? <VoiceTable part={part} /> : null;
+}
+function Recipes({ done = () => {} }) {
+  const part = useSelectedPart();
+  return part ? <RecipeList part={part} onApplied={done} /> : null;
+}
+
+function show(place: React.ReactNode) {
+  return render(<OpenSongContext value={open}>{place}</OpenSongContext>);
+}
+
+describe('an open song', () => {
+  test('begins with the part that the address names, or the first', () => {
+    expect(open.selection.getState().partId).toBe('harp');
+    const other = new OpenSong(
+      new SongSession('s', { song: twoParts(), revision: 0, log: [] }),
+      'none',
+    );
+    expect(other.selection.getState().partId).toBe('hum');
+    other.close();
+  });
+
+  test('plain and image flip for all selected parts together', () => {
+    open.selection.setState({ partIds: ['hum', 'harp'] });
+    open.togglePlain();
+    expect(open.playback.store.getState().monitoring.plain).toEqual({ hum: 1, harp: 1 });
+    open.togglePlain();
+    expect(open.playback.store.getState().monitoring.plain).toEqual({});
+  });
+
+  test('a part that goes is selected no more', () => {
+    open.do('remove', [{ kind: 'remove-part', partId: 'harp' }]);
+    expect(open.selection.getState()).toMatchObject({ partId: 'hum', partIds: ['hum'] });
+    open.do('remove', [{ kind: 'remove-part', partId: 'hum' }]);
+    expect(open.selection.getState().partId).toBeNull();
+  });
+
+  test('tuned voices are counted until their splices come', () => {
+    expect(open.playback.store.getState().preparing).toBe(2);
+    const feeder = FakeWorker.of('feeder.worker.ts');
+    const splices = { ratio: 1, crossfadeFrames: 1, starts: [0], positions: [0], likeness: [1] };
+    const [hash] = song().parts.harp.takes.map((take) => take.recording);
+    for (const cents of [7, -7])
+      feeder.answer({ kind: 'splices', key: `${hash}:0/${cents}c/1`, splices });
+    expect(open.playback.store.getState().preparing).toBe(0);
+  });
+});
+
+describe('the voice table', () => {
+  test('shows every value with its unit, and takes what is typed', async () => {
+    show(<Table />);
+    const delay = screen.getByLabelText<HTMLInputElement>('Delay of left double');
+    expect(delay.value).toBe('11.00');
+    await userEvent.clear(delay);
+    await userEvent.type(delay, '12.5{Enter}');
+    expect(song().parts.harp.image.voices[1].delay).toEqual({ value: 12.5, unit: 'ms' });
+    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe(
+      'left double: delay 11.0 → 12.5 ms',
+    );
+  });
+
+  test('turns a delay into samples and back without moving it', async () => {
+    show(<Table />);
+    const unit = screen.getByLabelText('Unit of the delay of left double');
+    await userEvent.selectOptions(unit, 'samples');
+    expect(song().parts.harp.image.voices[1].delay).toEqual({ value: 528, unit: 'samples' });
+    await userEvent.selectOptions(unit, 'ms');
+    expect(song().parts.harp.image.voices[1].delay).toEqual({ value: 11, unit: 'ms' });
+  });
+
+  test('adds, duplicates, mutes, inverts, mirrors, removes and swaps sides', async () => {
+    show(<Table />);
+    await userEvent.click(screen.getByText('Swap sides'));
+    const pans = () =>
+      song().parts.harp.image.voices.map(({ placement }) =>
+        placement.kind === 'pan' ? placement.panPercent : 'mirror',
+      );
+    expect(pans()).toEqual([0, 100, -100]);
+    expect(Object.is(pans()[0], 0)).toBe(true);
+    await userEvent.click(screen.getByText('Add voice'));
+    await userEvent.click(screen.getByLabelText('Duplicate left double'));
+    expect(song().parts.harp.image.voices.map(({ name }) => name)).toEqual([
+      'anchor',
+      'left double',
+      'right double',
+      'voice 4',
+      'left double copy',
+    ]);
+    await userEvent.click(screen.getByLabelText('Mute anchor'));
+    await userEvent.click(screen.getByLabelText('Inverted polarity of anchor'));
+    await userEvent.selectOptions(screen.getByLabelText('Placement of anchor'), 'mirror');
+    expect(song().parts.harp.image.voices[0]).toMatchObject({
+      muted: true,
+      polarity: 'inverted',
+      placement: { kind: 'mirror' },
+    });
+    await userEvent.click(screen.getByLabelText('Remove voice 4'));
+    expect(song().parts.harp.image.voices).toHaveLength(4);
+  });
+});
+
+test('a recipe goes to all selected parts as one step', async () => {
+  open.selection.setState({ partIds: ['hum', 'harp'] });
+  const done = jest.fn();
+  show(<Recipes done={done} />);
+  await userEvent.click(screen.getByLabelText('Apply Mirrored'));
+  expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([2, 2]);
+  expect(open.session.store.getState().history.undo).toHaveLength(1);
+  act(() => open.session.undo());
+  expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([1, 3]);
+  expect(done).toHaveBeenCalled();
+});
+
+describe('the parts list', () => {
+  test('selects one, several with Ctrl, a range with Shift', () => {
+    show(<PartsList onFiles={() => {}} />);
+    fireEvent.click(screen.getByText('Hum'));
+    expect(open.selection.getState().partIds).toEqual(['hum']);
+    fireEvent.click(screen.getByText('Harp'), { ctrlKey: true });
+    expect(open.selection.getState().partIds).toEqual(['hum', 'harp']);
+    fireEvent.click(screen.getByText('Harp'), { ctrlKey: true });
+    expect(open.selection.getState().partIds).toEqual(['hum']);
+    fireEvent.click(screen.getByText('Harp'), { shiftKey: true });
+    expect(open.selection.getState().partIds).toEqual(['hum', 'harp']);
+  });
+
+  test('solo is for the ears, mute is a step that can be undone', async () => {
+    show(<PartsList onFiles={() => {}} />);
+    await userEvent.click(screen.getByLabelText('Solo Hum'));
+    expect(open.playback.store.getState().monitoring.solo).toEqual(['hum']);
+    expect(open.session.store.getState().history.undo).toHaveLength(0);
+    await userEvent.click(screen.getByLabelText('Mute Hum'));
+    expect(song().parts.hum.muted).toBe(true);
+    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe('mute Hum');
+  });
+});
+
+test('the bottom bar turns what is heard', async () => {
+  show(<BottomBar drawer={false} onDrawer={() => {}} />);
+  const hear = within(screen.getByRole('group', { name: 'Hear' }));
+  for (const [name, listening] of [
+    ['Fold', 'fold'],
+    ['Difference', 'difference'],
+    ['L', 'left'],
+    ['R', 'right'],
+    ['Stereo', 'stereo'],
+  ] as const) {
+    await userEvent.click(hear.getByText(name));
+    expect(open.playback.store.getState().monitoring.listening).toBe(listening);
+  }
+  await userEvent.click(screen.getByText('Plain'));
+  expect(open.playback.store.getState().monitoring.plain).toEqual({ harp: 1 });
+  expect(screen.getByText('measuring …')).toBeTruthy();
+  expect(screen.getByText('no bed')).toBeTruthy();
+});
+
+test('the fold column says that it is measuring before there are figures', () => {
+  show(<FoldColumn />);
+  expect(screen.getByTestId('verdict').textContent).toContain('Measuring …');
+  expect(screen.getByTestId('figure-S/M').textContent).toBe('–');
+  expect(screen.getByTestId('figure-Lead').textContent).toBe('0 ms');
+});
