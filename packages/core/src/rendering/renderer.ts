@@ -226,11 +226,10 @@ export class PartRun {
     const glide = this.#plain;
     const { from, to } = glide;
     store.read(to.source, frame, quantumFrames, plainScratch);
-    const gains = (plan: PlainPlan) => plan.level;
     if (glide.moving) {
       glide.begin();
       for (let n = 0; n < quantumFrames; n++) {
-        const level = gains(from) + (gains(to) - gains(from)) * glide.weights[n];
+        const level = from.level + (to.level - from.level) * glide.weights[n];
         this.plainLeft[n] = plainScratch[n] * to.left * level;
         this.plainRight[n] = plainScratch[n] * to.right * level;
       }

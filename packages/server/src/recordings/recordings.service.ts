@@ -17,14 +17,20 @@ import { RecordingEntity } from './recording.entity.ts';
 export class RecordingsService {
   readonly #data: DataSource;
   readonly #pool: CopyPool;
+  /** A recording never changes once it is kept, and a listening browser asks for it dozens of times a second. */
+  readonly #found = new Map<string, RecordingEntity>();
 
   constructor(data: DataSource, pool: CopyPool) {
     this.#data = data;
     this.#pool = pool;
   }
 
-  find(hash: string): Promise<RecordingEntity | null> {
-    return this.#data.getRepository(RecordingEntity).findOneBy({ hash });
+  async find(hash: string): Promise<RecordingEntity | null> {
+    const known = this.#found.get(hash);
+    if (known) return known;
+    const found = await this.#data.getRepository(RecordingEntity).findOneBy({ hash });
+    if (found) this.#found.set(hash, found);
+    return found;
   }
 
   /**
