@@ -327,6 +327,33 @@ describe('recordings', () => {
     ).toBe(true);
   });
 
+  test('are served several ranges at once, in the order asked for', async () => {
+    const other = recordingBytes(50_000, 0.019);
+    const otherHash = (await upload(other)).body.hash as string;
+    const ask = (ranges: unknown) =>
+      fetch(`${base}/recordings/ranges`, {
+        method: 'POST',
+        body: JSON.stringify({ ranges }),
+        headers: { 'Content-Type': 'application/json' },
+      });
+    const answer = await ask([
+      { hash: otherHash, start: 100, end: 300 },
+      { hash, start: 262_000, end: 530_000 },
+      { hash: otherHash, start: 0, end: 50 },
+    ]);
+    expect(answer.status).toBe(200);
+    const expected = Buffer.concat([
+      other.subarray(100, 300),
+      bytes.subarray(262_000, 530_000),
+      other.subarray(0, 50),
+    ]);
+    expect(Buffer.from(await answer.arrayBuffer()).equals(expected)).toBe(true);
+    expect((await ask([{ hash, start: 5, end: 9_000_000 }])).status).toBe(416);
+    expect((await ask([{ hash: 'f'.repeat(64), start: 0, end: 1 }])).status).toBe(404);
+    expect((await ask([{ hash: 'x', start: 0, end: 1 }])).status).toBe(400);
+    expect((await ask([])).status).toBe(400);
+  });
+
   test('refuse a range outside, and answer a strange one with the whole', async () => {
     const outside = await range('bytes=5000000-');
     expect(outside.status).toBe(416);

@@ -13,6 +13,8 @@ export interface Loop {
 
 /** Sounds begin, end and jump over so many ms, or they would click. */
 const edgeMs = 5;
+/** So much more than is read at once must be there before the sound begins. */
+const startReserveMs = 150;
 const scopePoints = 256;
 /** Every so many frames one point of the scope. */
 const scopeStride = 6;
@@ -91,7 +93,7 @@ export class Player {
   /** Whether all that sounds around the position is there. */
   #supplied(): boolean {
     const from = this.#position - (reachBehindMs * this.#rateHz) / 1000;
-    const to = this.#position + ((reachAheadMs + 100) * this.#rateHz) / 1000;
+    const to = this.#position + ((reachAheadMs + startReserveMs) * this.#rateHz) / 1000;
     for (const source of this.#sources) {
       const [first, last] = blockRange(source, from, to);
       for (let index = first; index <= last; index++)

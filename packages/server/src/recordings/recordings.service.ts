@@ -13,6 +13,13 @@ import { Problem } from '../problems/problem.ts';
 import { chunkBytes, ChunkRows, ColumnBytes } from './copy-binary.ts';
 import { RecordingEntity } from './recording.entity.ts';
 
+/** Bytes from `start` up to `end` (exclusive). */
+export interface ByteRange {
+  readonly recording: RecordingEntity;
+  readonly start: number;
+  readonly end: number;
+}
+
 @Injectable()
 export class RecordingsService {
   readonly #data: DataSource;
@@ -99,21 +106,17 @@ export class RecordingsService {
     return { hash, layout: layout.value };
   }
 
-  /**
-   * Streams the bytes from `start` up to `end` (exclusive) into a writable; a reader that goes away ends the read.
-   */
-  async send(
-    recording: RecordingEntity,
-    start: number,
-    end: number,
-    target: NodeJS.WritableStream,
-  ): Promise<void> {
+  /** Streams ranges of recordings into a writable, one after the other; a reader that goes away ends the read. */
+  async send(ranges: readonly ByteRange[], target: NodeJS.WritableStream): Promise<void> {
     const client = await this.#pool.connect();
     let broken: Error | undefined;
     const onError = (error: Error) => (broken = error);
     client.on('error', onError);
     try {
-      await pipeline(rangeStream(client, BigInt(recording.id), start, end), target);
+      for (const [n, { recording, start, end }] of ranges.entries())
+        await pipeline(rangeStream(client, BigInt(recording.id), start, end), target, {
+          end: n === ranges.length - 1,
+        });
     } catch (error) {
       broken = error as Error;
       throw error;

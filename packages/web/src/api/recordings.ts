@@ -1,7 +1,7 @@
 import type { Recording } from '@pannet/core/song/song';
 import { refusal, ServerLost } from './request.ts';
 
-export const audioPath = (hash: string) => `/api/recordings/${hash}/audio`;
+export const rangesPath = '/api/recordings/ranges';
 
 /**
  * Uploads a file by stream; fetch cannot tell how far an upload has come, so this is the older request.

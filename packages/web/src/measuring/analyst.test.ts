@@ -87,6 +87,23 @@ describe('the analyst', () => {
     ]);
   });
 
+  test('while something plays only the selected part is measured; the others wait', () => {
+    analyst.setPlaying(true);
+    analyst.update(twoParts(), 'hum', null);
+    wait();
+    finish();
+    wait();
+    expect(jobs().map((job) => job.partId)).toEqual(['hum']);
+    analyst.setPlaying(false);
+    expect(jobs().map((job) => job.partId)).toEqual(['hum', 'harp']);
+    // Playing again stops what is not selected; it is not lost, only put off.
+    analyst.setPlaying(true);
+    answer({ kind: 'stopped' });
+    expect(jobs()).toHaveLength(2);
+    analyst.setPlaying(false);
+    expect(jobs().map((job) => job.partId)).toEqual(['hum', 'harp', 'harp']);
+  });
+
   test('a title or a mute is nothing to measure', () => {
     const song = twoParts();
     analyst.update(song, 'hum', null);

@@ -23,7 +23,7 @@ const patienceMs = 120;
 
 /**
  * Keeps the figures of all parts up to date, in a worker: the selected part first, over the loop if there is one, then
- * the others over their whole length.
+ * the others over their whole length, as long as nothing plays.
  */
 export class Analyst {
   readonly store = createStore<AnalystState>(() => ({ parts: {}, busy: null, failure: null }));
@@ -39,6 +39,7 @@ export class Analyst {
   #selected: string | null = null;
   #loop: Loop | null = null;
   #job: (MeasureJob & { readonly key: string }) | null = null;
+  #playing = false;
   #lastId = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -56,9 +57,21 @@ export class Analyst {
     const overtaken =
       job &&
       (this.#keyOf(job.partId) !== job.key || (selected !== job.partId && this.#isStale(selected)));
-    if (overtaken && this.#wanted) Atomics.store(this.#wanted, 0, 0);
+    if (overtaken) this.#stop();
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => this.#next(), patienceMs);
+  }
+
+  /** While it plays only the selected part is measured: the sound comes first. */
+  setPlaying(playing: boolean): void {
+    if (playing === this.#playing) return;
+    this.#playing = playing;
+    if (playing && this.#job && this.#job.partId !== this.#selected) this.#stop();
+    if (!playing) this.#next();
+  }
+
+  #stop(): void {
+    if (this.#wanted) Atomics.store(this.#wanted, 0, 0);
   }
 
   /** How much louder the image is than plain, in dB; null while that is not known. */
@@ -107,7 +120,7 @@ export class Analyst {
 
   #next(): void {
     if (this.#job || !this.#song) return;
-    const others = this.#song.partOrder.filter((id) => id !== this.#selected);
+    const others = this.#playing ? [] : this.#song.partOrder.filter((id) => id !== this.#selected);
     const order = this.#selected ? [this.#selected, ...others] : others;
     const partId = order.find((id) => this.#isStale(id));
     if (partId === undefined) return;

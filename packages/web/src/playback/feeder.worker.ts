@@ -7,7 +7,8 @@ import { RecordingReader } from './recording-reader.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
 const aheadSeconds = 3;
-const mostFetches = 6;
+/** Blocks under way at once: enough to fill two requests, few enough that a jump need not wait long. */
+const mostFetches = 64;
 const reader = new RecordingReader(96e6);
 
 let song: Song | null = null;

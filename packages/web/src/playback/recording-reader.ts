@@ -1,38 +1,50 @@
-import type { ByteSource } from '@pannet/core/formats/byte-source';
 import { decodeChannel } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
-import { audioPath } from '../api/recordings.ts';
+import { rangesPath } from '../api/recordings.ts';
+
+interface ByteRange {
+  readonly hash: string;
+  readonly start: number;
+  /** Exclusive. */
+  readonly end: number;
+}
+
+/** So many blocks go into one request, and so many requests are under way. */
+const mostRanges = 32;
+const mostRequests = 2;
 
 /**
- * Fetches bytes from `first` on; tries again while the server is gone, a little later each time.
- *
- * The browser's own cache is left out: where two workers ask for overlapping ranges at once it answers with less than was
- * asked for. What comes short is asked for again, whatever the reason.
+ * Fetches ranges of several recordings in one answer; tries again while the server is gone, a little later each time.
+ * What comes short is asked for again, whatever the reason.
  */
-async function patientFetch(path: string, first: number, count: number): Promise<Uint8Array> {
-  const headers = { Range: `bytes=${first}-${first + count - 1}` };
+async function patientFetch(ranges: readonly ByteRange[]): Promise<Uint8Array> {
+  const total = ranges.reduce((sum, { start, end }) => sum + end - start, 0);
   for (let wait = 100; ; wait = Math.min(2000, wait * 2)) {
-    const response = await fetch(path, { headers, cache: 'no-store' }).catch(() => null);
+    const response = await fetch(rangesPath, {
+      method: 'POST',
+      body: JSON.stringify({ ranges }),
+      headers: { 'Content-Type': 'application/json' },
+      cache: 'no-store',
+    }).catch(() => null);
     if (response?.status === 404) throw new Error('A recording of this song is not on the server.');
-    if (response?.status === 206) {
+    if (response?.status === 200) {
       const bytes = await response.arrayBuffer().catch(() => null);
-      if (bytes?.byteLength === count) return new Uint8Array(bytes);
+      if (bytes?.byteLength === total) return new Uint8Array(bytes);
     }
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
 }
 
-function remoteBytes(recording: Recording): ByteSource {
-  return {
-    size: recording.dataOffset + recording.frames * recording.bytesPerFrame,
-    read: (offset, length) => patientFetch(audioPath(recording.hash), offset, length),
-  };
+interface Waiting {
+  readonly range: ByteRange;
+  readonly resolve: (bytes: Uint8Array) => void;
+  readonly reject: (error: unknown) => void;
 }
 
 /**
  * Reads blocks of recordings from the server, each fetched and decoded once for both of its channels, and keeps the
- * ones used last within a bound.
+ * ones used last within a bound. Blocks that are asked for together travel together.
  */
 export class RecordingReader {
   readonly #mostBytes: number;
@@ -40,6 +52,8 @@ export class RecordingReader {
   /** In the order of last use. */
   readonly #kept = new Map<string, Promise<readonly Float32Array[]>>();
   #keptBytes = 0;
+  readonly #waiting: Waiting[] = [];
+  #requests = 0;
 
   constructor(mostBytes: number) {
     this.#mostBytes = mostBytes;
@@ -71,11 +85,34 @@ export class RecordingReader {
   async #fetch(recording: Recording, index: number): Promise<readonly Float32Array[]> {
     const first = index * blockFrames;
     const count = Math.min(blockFrames, recording.frames - first);
-    const bytes = await remoteBytes(recording).read(
-      recording.dataOffset + first * recording.bytesPerFrame,
-      count * recording.bytesPerFrame,
-    );
+    const start = recording.dataOffset + first * recording.bytesPerFrame;
+    const range = { hash: recording.hash, start, end: start + count * recording.bytesPerFrame };
+    const bytes = await new Promise<Uint8Array>((resolve, reject) => {
+      this.#waiting.push({ range, resolve, reject });
+      // After this turn, when all that is asked for together has been.
+      void Promise.resolve().then(() => this.#send());
+    });
     return Array.from({ length: recording.channels }, (_, n) => decodeChannel(bytes, recording, n));
+  }
+
+  async #send(): Promise<void> {
+    if (this.#requests >= mostRequests || this.#waiting.length === 0) return;
+    const batch = this.#waiting.splice(0, mostRanges);
+    this.#requests++;
+    try {
+      const bytes = await patientFetch(batch.map(({ range }) => range));
+      let at = 0;
+      for (const { range, resolve } of batch) {
+        const length = range.end - range.start;
+        resolve(bytes.subarray(at, at + length));
+        at += length;
+      }
+    } catch (error) {
+      for (const { reject } of batch) reject(error);
+    } finally {
+      this.#requests--;
+    }
+    void this.#send();
   }
 
   #forget(): void {

@@ -43,6 +43,7 @@ export class OpenSong {
       }),
       this.playback.store.subscribe((state, before) => {
         if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
+        this.analyst.setPlaying(state.state !== 'stopped');
       }),
       this.analyst.store.subscribe(() => this.#matchPlain()),
     );
