@@ -21,7 +21,7 @@ export interface SplicePlan {
 /** The widest wander of a single line from its place is half of this, as a rule. */
 export const singleLineWindowMs = 20;
 /** Places at which a splice is tried before the best one is taken. */
-const tries = 4;
+const tries = 3;
 /** Under this likeness a longer jump is looked for: a tone below some 60 Hz needs one. */
 const goodLikeness = 0.9;
 
@@ -110,7 +110,7 @@ class LagSearch {
   constructor(window: number, shortest: number) {
     this.#window = window;
     this.#shortest = shortest;
-    this.#span = 4 * shortest;
+    this.#span = 3 * shortest;
     this.#fft = new RealFft(nextPowerOfTwo(window + this.#span + 2 * edge));
     this.#region = this.#fft.createSpectrum();
     this.#current = this.#fft.createSpectrum();

@@ -23,7 +23,7 @@ const familyWords: readonly (readonly [Family, RegExp])[] = [
   ['struck', /drum|perc|clap|tamb|shak|snare|kick/i],
   ['plucked', /g(ui)?ta?r|harp|pluck|mandol|banjo/i],
   ['bowed', /string|bow|cell|viol|fiddle/i],
-  ['keys', /key|piano|organ|reed|synth|rhod/i],
+  ['keys', /key|piano|organ|reed|synth/i],
 ];
 
 export function guessFamily(fileName: string): Family {
