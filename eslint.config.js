@@ -51,7 +51,6 @@ export default tseslint.config(
         'error',
         { argsIgnorePattern: '^_', varsIgnorePattern: '^_' },
       ],
-      'no-restricted-globals': 'off',
       eqeqeq: ['error', 'always', { null: 'ignore' }],
     },
   },

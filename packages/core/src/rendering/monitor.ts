@@ -4,8 +4,7 @@ import { noPlan, type RenderPlan } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 import { Renderer, type PartRun } from './renderer.ts';
 
-export const listenings = ['stereo', 'fold', 'difference', 'left', 'right'] as const;
-export type Listening = (typeof listenings)[number];
+export type Listening = 'stereo' | 'fold' | 'difference' | 'left' | 'right';
 
 /** How the song is listened to. None of it is in the document, and none of it is exported. */
 export interface Monitoring {

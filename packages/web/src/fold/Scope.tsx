@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react';
+import { sharpContext } from '../controls/sharp-context.ts';
 import { useOpenSong } from '../song/open-song.ts';
 
 const width = 280;
@@ -11,12 +12,8 @@ export function Scope() {
   const { playback } = useOpenSong();
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
-    const context = canvas.current?.getContext('2d');
+    const context = sharpContext(canvas.current, width, height);
     if (!context) return;
-    const ratio = devicePixelRatio;
-    context.canvas.width = width * ratio;
-    context.canvas.height = height * ratio;
-    context.scale(ratio, ratio);
     const still = matchMedia('(prefers-reduced-motion: reduce)').matches;
     const trail: Float32Array[] = [];
     let peak = 0.05;

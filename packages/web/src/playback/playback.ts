@@ -35,8 +35,6 @@ export class Playback {
     preparing: 0,
     failure: null,
   }));
-  /** The newest of what the worklet shows; drawn by canvases, thirty times a second. */
-  seen: Seen | null = null;
   readonly #splices = new Map<string, SplicePlan>();
   readonly #feeder = new Worker(new URL('./feeder.worker.ts', import.meta.url), { type: 'module' });
   readonly #seers = new Set<(seen: Seen) => void>();
@@ -185,7 +183,6 @@ export class Playback {
       this.#recorded = null;
       return;
     }
-    this.seen = message;
     const { state, frame, underruns } = message;
     this.store.setState({ state, frame, underruns });
     for (const seer of this.#seers) seer(message);

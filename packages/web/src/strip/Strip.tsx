@@ -1,6 +1,7 @@
 import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import { useEffect, useRef, useState, type PointerEvent } from 'react';
+import { sharpContext } from '../controls/sharp-context.ts';
 import { useSize } from '../controls/use-size.ts';
 import {
   useOpenSong,
@@ -33,12 +34,8 @@ export function Strip() {
   const takeFrames = take ? song.recordings[take.recording].frames : 0;
 
   useEffect(() => {
-    const context = canvas.current?.getContext('2d');
-    if (!context || width === 0) return;
-    const ratio = devicePixelRatio;
-    context.canvas.width = width * ratio;
-    context.canvas.height = height * ratio;
-    context.scale(ratio, ratio);
+    const context = width === 0 ? null : sharpContext(canvas.current, width, height);
+    if (!context) return;
     const style = getComputedStyle(context.canvas);
     const middle = height / 2;
     context.strokeStyle = style.getPropertyValue('--rule');
