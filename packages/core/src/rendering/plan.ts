@@ -1,5 +1,7 @@
 import type { PcmSource } from '../sources/blocks.ts';
-import type { SplicePlan } from '../voices/splices.ts';
+import { delayTaps, movingTaps } from '../signal/sinc.ts';
+import { splicedWander, type SplicePlan } from '../voices/splices.ts';
+import { quantumFrames } from './quantum.ts';
 
 /** All that the renderer needs: frames, linear gains, splice plans; no dB or ms left. Structured-cloneable. */
 export interface RenderPlan {
@@ -72,4 +74,24 @@ export function planSources(plan: RenderPlan): PcmSource[] {
     add(plan.bed.right);
   }
   return [...sources.values()];
+}
+
+/** How far behind and ahead of the playhead a plan reads its sources, in frames. */
+export interface Reach {
+  readonly behind: number;
+  readonly ahead: number;
+}
+
+/** As far as delays, splices and interpolators reach, a quantum included. */
+export function planReach(plan: RenderPlan): Reach {
+  const margin = Math.max(delayTaps, movingTaps) + quantumFrames;
+  let behind = 0;
+  let ahead = 0;
+  for (const part of plan.parts)
+    for (const { delayFrames, tuning, source } of part.voices) {
+      const wander = tuning ? splicedWander(tuning.splices, source.frames) : 0;
+      behind = Math.max(behind, delayFrames + wander);
+      ahead = Math.max(ahead, wander - delayFrames);
+    }
+  return { behind: Math.ceil(behind) + margin, ahead: Math.ceil(ahead) + margin };
 }

@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import { neutralImage } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
-import { BlockStore } from '../sources/blocks.ts';
+import { blockFrames, BlockStore } from '../sources/blocks.ts';
 import { apply } from '../song/commands.ts';
 import type { Edit } from '../song/edits.ts';
 import { compile } from './compile.ts';
@@ -15,6 +15,7 @@ import {
   type MemorySong,
 } from './memory.fixture.ts';
 import { plainMonitoring, type Monitoring } from './monitor.ts';
+import { planReach } from './plan.ts';
 import { Player } from './player.ts';
 
 const rate = 48_000;
@@ -207,6 +208,45 @@ describe('transport', () => {
     // The second block never came: silence from there on, said as such.
     expect(player.state).toBe('playing');
     expect(player.underruns).toBeGreaterThan(10);
+  });
+
+  test('waits for no more than its voices read', async () => {
+    const long = noise(6, rate, 2);
+    const plain = await memoryPlan(memorySong([long]));
+    const late = await memoryPlan(
+      memorySong([long], rate, recipes.find(({ id }) => id === 'one-side-late')?.image),
+    );
+    const ms14 = (14 * rate) / 1000;
+    expect(planReach(late).behind - planReach(plain).behind).toBe(ms14);
+    expect(planReach(late).ahead).toBe(planReach(plain).ahead);
+    // The block behind is only asked for by the voice that comes late.
+    for (const [plan, heard] of [
+      [plain, 'playing'],
+      [late, 'loading'],
+    ] as const) {
+      const store = new BlockStore();
+      const player = new Player(rate, store);
+      player.aim(plan);
+      const { load } = memorySong([long]);
+      store.put(plan.parts[0].plain.source.key, 2, await load(plan.parts[0].plain.source, 2));
+      player.seek(2 * blockFrames + 400);
+      player.play();
+      runPlayer(player, 512);
+      expect(player.state).toBe(heard);
+    }
+  });
+
+  test('what still sounds while it closes for a jump is not to be dropped', async () => {
+    const { player } = await playing(memorySong([noise(4, rate, 4)]));
+    runPlayer(player, 4096);
+    player.seek(3 * blockFrames);
+    expect(player.position).toBe(3 * blockFrames);
+    expect([player.sounds(0), player.sounds(3)]).toEqual([true, false]);
+    runPlayer(player, 4096);
+    expect([player.sounds(0), player.sounds(3)]).toEqual([false, true]);
+    player.stop();
+    runPlayer(player, 4096);
+    expect(player.sounds(3)).toBe(false);
   });
 
   test('starts and stops without a step', async () => {

@@ -1,8 +1,7 @@
 import { fadeTable } from '../signal/fade.ts';
-import { blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
+import { blockFrames, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
 import { Monitor } from './monitor.ts';
-import { reachAheadMs, reachBehindMs } from './offline.ts';
-import { planSources, type RenderPlan } from './plan.ts';
+import { noPlan, planReach, planSources, type Reach, type RenderPlan } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 
 export interface Loop {
@@ -31,6 +30,7 @@ export class Player {
   readonly #rateHz: number;
   readonly #edge: Float64Array;
   #sources: readonly PcmSource[] = [];
+  #reach = planReach(noPlan);
   #position = 0;
   #wanted = false;
   #state: PlayerState = 'stopped';
@@ -67,6 +67,7 @@ export class Player {
   aim(plan: RenderPlan): void {
     this.monitor.aim(plan);
     this.#sources = planSources(plan);
+    this.#reach = planReach(plan);
     if (this.#state === 'stopped') this.monitor.settle();
   }
 
@@ -90,10 +91,24 @@ export class Player {
     }
   }
 
-  /** Whether all that sounds around the position is there. */
+  /** What has to be there around the position before the sound begins. */
+  get reach(): Reach {
+    const { behind, ahead } = this.#reach;
+    return { behind, ahead: ahead + (startReserveMs * this.#rateHz) / 1000 };
+  }
+
+  /** Whether block `index` of a source may still be read where it plays, though a jump was asked for. */
+  sounds(index: number): boolean {
+    if (this.#state !== 'playing') return false;
+    const from = this.#position - this.#reach.behind;
+    const to = this.#position + this.#reach.ahead + this.#edge.length;
+    return index >= Math.floor(from / blockFrames) && index <= Math.floor(to / blockFrames);
+  }
+
   #supplied(): boolean {
-    const from = this.#position - (reachBehindMs * this.#rateHz) / 1000;
-    const to = this.#position + ((reachAheadMs + startReserveMs) * this.#rateHz) / 1000;
+    const { behind, ahead } = this.reach;
+    const from = this.#position - behind;
+    const to = this.#position + ahead;
     for (const source of this.#sources) {
       const [first, last] = blockRange(source, from, to);
       for (let index = first; index <= last; index++)

@@ -20,6 +20,10 @@ export interface ByteRange {
   readonly end: number;
 }
 
+type StoredRange = Pick<ByteRange, 'start' | 'end'> & {
+  readonly recording: Pick<RecordingEntity, 'id'>;
+};
+
 @Injectable()
 export class RecordingsService {
   readonly #data: DataSource;
@@ -92,7 +96,15 @@ export class RecordingsService {
       size: bytes,
       read: async (offset: number, length: number) =>
         new Uint8Array(
-          await buffer(rangeStream(client, id, offset, Math.min(bytes, offset + length))),
+          await buffer(
+            rangeStream(client, [
+              {
+                recording: { id: ids.rows[0].id },
+                start: offset,
+                end: Math.min(bytes, offset + length),
+              },
+            ]),
+          ),
         ),
     };
     const layout = await readWavLayout(source, fileName);
@@ -113,10 +125,7 @@ export class RecordingsService {
     const onError = (error: Error) => (broken = error);
     client.on('error', onError);
     try {
-      for (const [n, { recording, start, end }] of ranges.entries())
-        await pipeline(rangeStream(client, BigInt(recording.id), start, end), target, {
-          end: n === ranges.length - 1,
-        });
+      await pipeline(rangeStream(client, ranges), target);
     } catch (error) {
       broken = error as Error;
       throw error;
@@ -127,23 +136,30 @@ export class RecordingsService {
   }
 }
 
-/** A range of a recording's bytes: whole chunks, the first and the last one cut to size in the database. */
-function rangeStream(client: pg.PoolClient, id: bigint, start: number, end: number): Readable {
-  if (end <= start) return Readable.from([]);
-  const first = Math.floor(start / chunkBytes);
-  const last = Math.floor((end - 1) / chunkBytes);
-  const skip = start - first * chunkBytes;
-  const until = end - last * chunkBytes;
-  // COPY takes no parameters. All of these are whole numbers that were computed here.
-  const cut =
-    first === last
-      ? `substring(data from ${skip + 1} for ${until - skip})`
-      : `CASE index WHEN ${first} THEN substring(data from ${skip + 1})
-         WHEN ${last} THEN substring(data from 1 for ${until}) ELSE data END`;
+/**
+ * The bytes of ranges, one behind the other: the chunks that hold them, the first and the last one of each cut to size in
+ * the database. One statement for all is more than twice as fast as one for each.
+ */
+function rangeStream(client: pg.PoolClient, ranges: readonly StoredRange[]): Readable {
+  const rows: string[] = [];
+  for (const { recording, start, end } of ranges)
+    for (let at = start; at < end;) {
+      const index = Math.floor(at / chunkBytes);
+      const skip = at - index * chunkBytes;
+      const count = Math.min(chunkBytes - skip, end - at);
+      rows.push(`(${rows.length}, ${recording.id}::bigint, ${index}, ${skip + 1}, ${count})`);
+      at += count;
+    }
+  if (rows.length === 0) return Readable.from([]);
+  // COPY takes no parameters. All of these are whole numbers that were computed here. What is sorted are pointers to
+  // chunks; OFFSET 0 keeps the planner from reading the chunks before.
   const copy = client.query(
     copyTo(
-      `COPY (SELECT ${cut} FROM recording_chunks WHERE recording_id = ${id}
-       AND index BETWEEN ${first} AND ${last} ORDER BY index) TO STDOUT (FORMAT binary)`,
+      `COPY (SELECT substring(data from skip for count) FROM (
+         SELECT chunk.data, piece.skip, piece.count
+         FROM (VALUES ${rows.join(',')}) AS piece (place, recording_id, index, skip, count)
+         JOIN recording_chunks AS chunk USING (recording_id, index)
+         ORDER BY piece.place OFFSET 0) AS pieces) TO STDOUT (FORMAT binary)`,
     ),
   );
   const bytes = new ColumnBytes();

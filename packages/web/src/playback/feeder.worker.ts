@@ -13,7 +13,7 @@ const reader = new RecordingReader(96e6);
 
 let song: Song | null = null;
 let worklet: MessagePort | null = null;
-let whereabouts: Whereabouts = { frame: 0, loop: null };
+let whereabouts: Whereabouts = { frame: 0, loop: null, reach: { behind: 0, ahead: 0 } };
 /** Blocks that the worklet has, or will get. */
 const sent = new Map<string, Set<number>>();
 let fetching = 0;
@@ -79,6 +79,7 @@ function wantedBlocks(playing: Song): Wanted[] {
   const rate = playing.rateHz ?? 48_000;
   const behind = (reachBehindMs * rate) / 1000;
   const ahead = (aheadSeconds + reachAheadMs / 1000) * rate;
+  const { reach } = whereabouts;
   const places = [whereabouts.frame, ...(whereabouts.loop ? [whereabouts.loop.start] : [])];
   const sources = sourcesOf(playing);
   const wanted: Wanted[] = [];
@@ -87,9 +88,12 @@ function wantedBlocks(playing: Song): Wanted[] {
     const row: (Wanted & { distance: number })[] = [];
     for (const source of sources) {
       const [first, last] = blockRange(source, place - behind, place + ahead);
+      // What the sound waits for comes first, then what lies ahead, then what only a longer delay would need.
+      const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);
       for (let index = first; index <= last; index++) {
         const name = `${source.key}/${index}`;
-        if (!known.has(name)) row.push({ source, index, distance: index - first });
+        const distance = index >= urgent && index <= urgentTo ? 0 : Math.abs(index - urgent) + 1;
+        if (!known.has(name)) row.push({ source, index, distance });
         known.add(name);
       }
     }

@@ -1,5 +1,5 @@
 import type { Monitoring } from '@pannet/core/rendering/monitor';
-import type { RenderPlan } from '@pannet/core/rendering/plan';
+import type { Reach, RenderPlan } from '@pannet/core/rendering/plan';
 import type { Loop, PlayerState } from '@pannet/core/rendering/player';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import type { Song } from '@pannet/core/song/song';
@@ -53,6 +53,8 @@ export type FeederToWorklet =
 export interface Whereabouts {
   readonly frame: number;
   readonly loop: Loop | null;
+  /** What has to be there round a place before it can sound. */
+  readonly reach: Reach;
 }
 
 /** From the page to the feeder. */

@@ -63,12 +63,15 @@ class PannetProcessor extends AudioWorkletProcessor {
 
   #take(message: FeederToWorklet): void {
     if (message.kind === 'block') this.#store.put(message.key, message.index, message.block);
-    else this.#store.retain((key, index) => message.keep[key]?.includes(index) ?? false);
+    else
+      this.#store.retain(
+        (key, index) => this.#player.sounds(index) || (message.keep[key]?.includes(index) ?? false),
+      );
   }
 
   #tellFeeder(): void {
-    const { position: frame, loop } = this.#player;
-    this.#feeder?.postMessage({ frame, loop } satisfies Whereabouts);
+    const { position: frame, loop, reach } = this.#player;
+    this.#feeder?.postMessage({ frame, loop, reach } satisfies Whereabouts);
   }
 
   process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
