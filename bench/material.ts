@@ -12,7 +12,7 @@ import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits';
-import { emptySong } from '@pannet/core/song/song';
+import { emptySong, newPart } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
@@ -80,15 +80,7 @@ export async function planOf(
     edits.push({
       kind: 'add-part',
       index: n,
-      part: {
-        id: `p${n}`,
-        name: `Part ${n}`,
-        family: 'other',
-        takes: [{ recording: hash, channel: 0 }],
-        levelDb: 0,
-        muted: false,
-        image,
-      },
+      part: newPart(`p${n}`, `Part ${n}`, 'other', [{ recording: hash, channel: 0 }], { image }),
     });
   }
   const made = apply(emptySong('b', 'Bench'), { id: 'b', name: 'make', role: 'do', edits });

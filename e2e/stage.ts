@@ -6,9 +6,8 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { expect, type Locator, type Page } from '@playwright/test';
-import { neutralImage } from '@pannet/core/image/image';
 import type { Edit } from '@pannet/core/song/edits';
-import type { Recording } from '@pannet/core/song/song';
+import { newPart, type Recording } from '@pannet/core/song/song';
 
 export const repository = fileURLToPath(new URL('..', import.meta.url));
 export const rate = 48_000;
@@ -145,15 +144,9 @@ export async function songOf(
   const { id } = await post<{ id: string }>(`${base}/api/songs`, { title });
   const edits: Edit[] = [{ kind: 'set-rate', rateHz: recordings[0].rateHz }];
   for (const [index, recording] of recordings.entries()) {
-    const part = {
-      id: `part-${index}`,
-      name: recording.fileName.replace('.wav', ''),
-      family: 'other' as const,
-      takes: [{ recording: recording.hash, channel: 0 }],
-      levelDb: 0,
-      muted: false,
-      image: neutralImage(),
-    };
+    const part = newPart(`part-${index}`, recording.fileName.replace('.wav', ''), 'other', [
+      { recording: recording.hash, channel: 0 },
+    ]);
     edits.push({ kind: 'put-recording', recording }, { kind: 'add-part', part, index });
   }
   await post(`${base}/api/songs/${id}/commands`, {

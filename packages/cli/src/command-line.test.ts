@@ -9,6 +9,7 @@ import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { writeImageFile } from '@pannet/core/image/image-file';
 import { recipes } from '@pannet/core/image/recipes';
+import { neutralPreparation } from '@pannet/core/takes/preparation';
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { noise, sine } from '../../core/src/measurement/signals.fixture.ts';
@@ -28,7 +29,14 @@ beforeAll(() => {
   for (const recipe of recipes)
     write(
       `${recipe.id}.json`,
-      JSON.stringify(writeImageFile({ panLaw: '-3', image: recipe.image })),
+      JSON.stringify(
+        writeImageFile({
+          name: null,
+          panLaw: '-3',
+          preparation: neutralPreparation,
+          image: recipe.image,
+        }),
+      ),
     );
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));

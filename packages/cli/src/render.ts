@@ -1,19 +1,18 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { spliceKey } from '@pannet/core/derived/splice-library';
+import { voiceNeeds } from '@pannet/core/derived/splice-library';
 import { findingsOf } from '@pannet/core/findings/findings';
 import type { WrittenBits } from '@pannet/core/formats/wav-write';
 import { readImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
-import { cents, centsToRatio } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
-import { compileVoices, plainPlan, stageGains } from '@pannet/core/rendering/compile';
+import { planImage, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
-import type { PartPlan, RenderPlan } from '@pannet/core/rendering/plan';
-import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
+import type { RenderPlan } from '@pannet/core/rendering/plan';
+import { blockFrames, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
 import { readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { openWav, WavFileWriter, type OpenWav } from './wav-file.ts';
@@ -173,7 +172,7 @@ async function readImage(path: string, rateHz: number, takes: number): Promise<O
 
 async function preparePlan(
   takes: readonly OpenWav[],
-  { image, panLaw }: ImageFile,
+  { image, panLaw, preparation }: ImageFile,
 ): Promise<{ plan: RenderPlan; load: BlockLoader }> {
   const rateHz = takes[0].layout.rateHz;
   const sources: PcmSource[] = takes.map((take, n) => ({
@@ -185,22 +184,20 @@ async function preparePlan(
     return readWavBlock(take.bytes, take.layout, 0, index);
   };
   const splices = new Map<string, SplicePlan>();
-  for (const voice of image.voices) {
-    const source = sources[voice.take - 1];
-    const key = spliceKey(source.key, voice.tuner.cents);
-    if (voice.tuner.cents === 0 || splices.has(key)) continue;
-    const ratio = centsToRatio(cents(voice.tuner.cents));
-    splices.set(key, await prepareSplices({ key, source, ratio }, rateHz, load));
-  }
-  const part: PartPlan = {
-    id: 'image',
-    frames: Math.max(...sources.map((source) => source.frames)),
-    voices: compileVoices(image, panLaw, rateHz, sources, splices),
-    stage: stageGains(image.stage, 1),
-    plain: plainPlan(sources[0], panLaw, 1),
-    muted: false,
-  };
+  for (const need of voiceNeeds(image.voices, sources))
+    splices.set(need.key, await prepareSplices(need, rateHz, load));
+  const planned: PlannedTake[] = [];
+  for (const source of sources) planned.push({ source, peak: await peakOf(source, load) });
+  const made = { image, preparation, panLaw, level: 1 };
+  const part = planImage('image', made, rateHz, planned, splices);
   return { plan: { rateHz, parts: [part], bed: null, frames: part.frames }, load };
+}
+
+async function peakOf(source: PcmSource, load: BlockLoader): Promise<number> {
+  let peak = 0;
+  for (let index = 0; index * blockFrames < source.frames; index++)
+    for (const value of await load(source, index)) peak = Math.max(peak, Math.abs(value));
+  return peak;
 }
 
 const piece = 65_536;

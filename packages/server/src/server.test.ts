@@ -7,6 +7,7 @@ import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { neutralImage } from '@pannet/core/image/image';
+import { newPart } from '@pannet/core/song/song';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Recording } from '@pannet/core/song/song';
 import pg from 'pg';
@@ -243,18 +244,13 @@ describe('songs', () => {
     const id = await newSong();
     const recording = (await upload(recordingBytes(900, 0.12))).body as unknown as Recording;
     const image = neutralImage();
-    const part = {
-      id: 'p',
-      name: 'Part “ø”',
-      family: 'voice' as const,
-      takes: [{ recording: recording.hash, channel: 0 }],
+    const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }], {
       levelDb: -3.1,
-      muted: false,
       image: {
         ...image,
         voices: [{ ...image.voices[0], delay: { value: 0.1 + 0.2, unit: 'ms' as const } }],
       },
-    };
+    });
     const edits: Edit[] = [
       { kind: 'set-rate', rateHz: 48_000 },
       { kind: 'put-recording', recording },

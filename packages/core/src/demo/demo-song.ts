@@ -2,7 +2,7 @@ import { wavFile } from '../formats/wav-write.ts';
 import { neutralImage } from '../image/image.ts';
 import { findRecipe } from '../image/recipes.ts';
 import type { Edit } from '../song/edits.ts';
-import type { Family, Recording } from '../song/song.ts';
+import { newPart, type Family, type Recording } from '../song/song.ts';
 import {
   bells,
   bowed,
@@ -122,15 +122,16 @@ export function demoEdits(recordings: readonly Recording[]): Edit[] {
     ...parts.map((part, index): Edit => ({
       kind: 'add-part',
       index,
-      part: {
-        id: part.fileName.replace('.wav', ''),
-        name: part.name,
-        family: part.family,
-        takes: [{ recording: hashOf(part.fileName), channel: 0 }],
-        levelDb: part.levelDb,
-        muted: false,
-        image: (part.recipe && findRecipe(part.recipe)?.image) || neutralImage(),
-      },
+      part: newPart(
+        part.fileName.replace('.wav', ''),
+        part.name,
+        part.family,
+        [{ recording: hashOf(part.fileName), channel: 0 }],
+        {
+          levelDb: part.levelDb,
+          image: (part.recipe && findRecipe(part.recipe)?.image) || neutralImage(),
+        },
+      ),
     })),
     { kind: 'set-bed', bed: { recording: hashOf(bedFile), levelDb: bedLevelDb } },
   ];

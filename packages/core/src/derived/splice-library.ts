@@ -3,37 +3,52 @@ import type { Song } from '../song/song.ts';
 import { partsInOrder, recordingOf } from '../song/song.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import type { PcmSource } from '../sources/blocks.ts';
+import { isTuned, tuningCents, type Tuner, type TunerKind, type Voice } from '../voices/voice.ts';
 
 /** Raised whenever the same source and tuning would give another plan. */
-const spliceAlgorithm = 1;
+const spliceAlgorithm = 2;
 
 /** What has to be computed from PCM before a tuned voice can sound. */
 export interface SpliceNeed {
   /** Content hash and channel, tuning, version of the algorithm. */
   readonly key: string;
   readonly source: PcmSource;
+  readonly kind: TunerKind;
   readonly ratio: number;
 }
 
 /** Splice plans by key. */
 export type SpliceLibrary = ReadonlyMap<string, SplicePlan>;
 
-export function spliceKey(sourceKey: string, tuningCents: number): string {
-  return `${sourceKey}/${tuningCents}c/${spliceAlgorithm}`;
+export function spliceKey(sourceKey: string, tuner: Tuner): string {
+  return `${sourceKey}/${tuner.kind}${tuningCents(tuner)}c/${spliceAlgorithm}`;
+}
+
+export function tuningRatio(tuner: Tuner): number {
+  return centsToRatio(cents(tuningCents(tuner)));
+}
+
+/** The plans that voices over these takes need, each once. */
+export function voiceNeeds(voices: readonly Voice[], takes: readonly PcmSource[]): SpliceNeed[] {
+  const needs = new Map<string, SpliceNeed>();
+  for (const voice of voices) {
+    if (!isTuned(voice)) continue;
+    const source = takes[voice.take - 1];
+    const key = spliceKey(source.key, voice.tuner);
+    needs.set(key, { key, source, kind: voice.tuner.kind, ratio: tuningRatio(voice.tuner) });
+  }
+  return [...needs.values()];
 }
 
 /** All plans that a song needs, each once. */
 export function spliceNeeds(song: Song): SpliceNeed[] {
-  const needs = new Map<string, SpliceNeed>();
-  for (const part of partsInOrder(song))
-    for (const voice of part.image.voices) {
-      if (voice.tuner.cents === 0) continue;
-      const take = part.takes[voice.take - 1];
-      const source = takeSource(song, take);
-      const key = spliceKey(source.key, voice.tuner.cents);
-      needs.set(key, { key, source, ratio: centsToRatio(cents(voice.tuner.cents)) });
-    }
-  return [...needs.values()];
+  const needs = partsInOrder(song).flatMap((part) =>
+    voiceNeeds(
+      part.image.voices,
+      part.takes.map((take) => takeSource(song, take)),
+    ),
+  );
+  return [...new Map(needs.map((need) => [need.key, need])).values()];
 }
 
 export function takeSource(song: Song, take: { recording: string; channel: number }): PcmSource {

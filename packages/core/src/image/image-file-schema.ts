@@ -1,34 +1,51 @@
-import type { Parameter } from '../parameters/parameter.ts';
-import { stageParameters, voiceParameters } from '../parameters/tables.ts';
+import type { Parameter, ParameterTable } from '../parameters/parameter.ts';
+import {
+  bandParameters,
+  colourParameters,
+  compressorParameters,
+  driftParameters,
+  lowMonoParameters,
+  openingParameters,
+  preparationParameters,
+  stageParameters,
+  toneParameters,
+  tunerParameters,
+  voiceParameters,
+} from '../parameters/tables.ts';
+import { bandKinds } from '../takes/equaliser.ts';
+import { preparationBands } from '../takes/preparation.ts';
 import { panLaws } from '../voices/pan-law.ts';
+import { tunerKinds } from '../voices/voice.ts';
 import { mostVoices } from './image.ts';
 import { imageFileFormat, imageFileVersion } from './image-file.ts';
+import { lowMonoKinds } from './stage.ts';
 
 /** JSON Schema (draft 2020-12) of the image file, made from the parameter tables; docs/image-file.schema.json holds it. */
 export function imageFileSchema(): object {
-  const number = ({ label, unit, min, max, default: fallback }: Parameter) => ({
-    type: 'number',
+  const number = ({ label, unit, min, max, default: fallback, off, whole }: Parameter) => ({
+    type: off === undefined ? (whole ? 'integer' : 'number') : ['number', 'null'],
     minimum: min,
     maximum: max,
-    default: fallback,
-    description: `${label}, ${unit}`,
+    default: off === undefined ? fallback : null,
+    description:
+      [label, unit].filter(Boolean).join(', ') + (off === undefined ? '' : `; null for ${off}`),
   });
+  const group = (table: ParameterTable) =>
+    Object.fromEntries(Object.entries(table).map(([key, parameter]) => [key, number(parameter)]));
   const object = (properties: object, required: string[] = []) => ({
     type: 'object',
     additionalProperties: false,
     properties,
     ...(required.length ? { required } : {}),
   });
-  const notYet = (neutral: number | null) => ({
-    const: neutral,
-    description: 'Not computed by this version: only the neutral value is taken.',
-  });
+  const band = group(bandParameters);
   const voice = object({
     name: { type: 'string', minLength: 1, maxLength: 60 },
     take: { type: 'integer', minimum: 1, default: 1 },
     placement: object({
-      kind: { enum: ['pan', 'mirror'], default: 'pan' },
+      kind: { enum: ['pan', 'mirror', 'spread'], default: 'pan' },
       panPercent: number(voiceParameters.panPercent),
+      degrees: number(voiceParameters.degrees),
     }),
     levelDb: number(voiceParameters.levelDb),
     delay: object({
@@ -40,15 +57,13 @@ export function imageFileSchema(): object {
       unit: { enum: ['ms', 'samples'], default: 'ms' },
     }),
     tuner: object({
-      kind: { enum: ['single'], default: 'single' },
-      cents: number(voiceParameters.cents),
-      mixPercent: notYet(100),
-      semitones: notYet(0),
-      timbreSemitones: notYet(0),
+      kind: { enum: [...tunerKinds], default: 'single' },
+      ...group(tunerParameters),
     }),
-    drift: object({ rangeMs: notYet(0), rateHz: { type: 'number' }, seed: { type: 'number' } }),
+    drift: object(group(driftParameters)),
+    colour: object(group(colourParameters)),
     polarity: { enum: ['normal', 'inverted'], default: 'normal' },
-    tone: object({ lowCutHz: notYet(null), highCutHz: notYet(null), tiltDb: notYet(0) }),
+    tone: object({ ...group(toneParameters), bell: object(band) }),
     muted: { type: 'boolean', default: false },
   });
   return {
@@ -58,14 +73,26 @@ export function imageFileSchema(): object {
       {
         format: { const: imageFileFormat },
         formatVersion: { const: imageFileVersion },
+        name: { type: 'string', minLength: 1, maxLength: 80 },
         panLaw: { enum: [...panLaws], default: '-3' },
+        preparation: object({
+          ...group(preparationParameters),
+          bands: {
+            type: 'array',
+            minItems: preparationBands,
+            maxItems: preparationBands,
+            items: object({ kind: { enum: [...bandKinds] }, ...band }),
+          },
+          compressor: object(group(compressorParameters)),
+        }),
         voices: { type: 'array', maxItems: mostVoices, items: voice },
         stage: object({
-          widthPercent: number(stageParameters.widthPercent),
-          lowMono: object({ hz: notYet(null), kind: { enum: ['anchor', 'difference'] } }),
-          tiltDb: notYet(0),
-          balancePercent: number(stageParameters.balancePercent),
-          trimDb: number(stageParameters.trimDb),
+          ...group(stageParameters),
+          opening: object(group(openingParameters)),
+          lowMono: object({
+            ...group(lowMonoParameters),
+            kind: { enum: [...lowMonoKinds], default: 'anchor' },
+          }),
         }),
       },
       ['format', 'formatVersion', 'voices'],

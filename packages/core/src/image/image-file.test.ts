@@ -2,6 +2,9 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, test } from '@jest/globals';
 import { readImageFile, writeImageFile } from './image-file.ts';
 import { imageFileSchema } from './image-file-schema.ts';
+import fc from 'fast-check';
+import { isNeutralPreparation, neutralPreparation } from '../takes/preparation.ts';
+import { anyImage, anyPreparation } from './any-image.fixture.ts';
 import { recipes } from './recipes.ts';
 
 /** The example of docs/image-file.md. */
@@ -83,18 +86,29 @@ test('the least file is one with no voices', () => {
 test.each(recipes.map((recipe) => [recipe.name, recipe] as const))(
   '%s reads back as it was written',
   (_, { image }) => {
-    const text = JSON.stringify(writeImageFile({ panLaw: '-4.5', image }));
-    const outcome = read(JSON.parse(text));
-    expect(outcome).toEqual({ ok: true, value: { panLaw: '-4.5', image } });
+    const file = { name: 'Mine', panLaw: '-4.5' as const, preparation: neutralPreparation, image };
+    const outcome = read(JSON.parse(JSON.stringify(writeImageFile(file))));
+    expect(outcome).toEqual({ ok: true, value: file });
   },
 );
+
+test('any image and preparation read back as they were written', () => {
+  fc.assert(
+    fc.property(anyImage, anyPreparation, (image, preparation) => {
+      const file = { name: null, panLaw: '-6' as const, preparation, image };
+      const outcome = read(JSON.parse(JSON.stringify(writeImageFile(file))));
+      const kept = isNeutralPreparation(preparation) ? neutralPreparation : preparation;
+      expect(outcome).toEqual({ ok: true, value: { ...file, preparation: kept } });
+    }),
+  );
+});
 
 describe('is refused with path and sentence', () => {
   test.each<[string, unknown, string]>([
     [
       'an unknown key',
       { ...example, colour: 1 },
-      'colour: “colour” is not known here; known are “format”, “formatVersion”, “panLaw”, “voices”, “stage”.',
+      'colour: “colour” is not known here; known are “format”, “formatVersion”, “name”, “panLaw”, “preparation”, “voices”, “stage”.',
     ],
     [
       'an unknown key deep inside',
@@ -134,24 +148,39 @@ describe('is refused with path and sentence', () => {
       'voices[0].take: Take must be 1, since there is one take; it was 2.',
     ],
     [
-      'the chord tuner',
-      withVoice({ tuner: { kind: 'chords' } }),
-      'voices[0].tuner.kind: The tuner for “chords” is not built yet; “single” is.',
+      'a tuner for nothing known',
+      withVoice({ tuner: { kind: 'bells' } }),
+      'voices[0].tuner.kind: “voices[0].tuner.kind” must be one of “single”, “chords”, “struck”; it was “bells”.',
     ],
     [
-      'a wander',
-      withVoice({ drift: { rangeMs: 4 } }),
-      'voices[0].drift.rangeMs: Drift is not built yet: “voices[0].drift.rangeMs” must be 0; it was 4.',
+      'a wander too wide',
+      withVoice({ drift: { rangeMs: 40 } }),
+      'voices[0].drift.rangeMs: Drift must be between 0 and 20 ms; it was 40.',
     ],
     [
-      'a low cut',
-      withVoice({ tone: { lowCutHz: 90 } }),
-      'voices[0].tone.lowCutHz: A low cut on a voice is not built yet: “voices[0].tone.lowCutHz” must be null; it was 90.',
+      'half a semitone',
+      withVoice({ tuner: { semitones: 0.5 } }),
+      'voices[0].tuner.semitones: Transposition must be a whole number between −12 and 12 semitones; it was 0.5.',
     ],
     [
-      'low-end mono',
-      { ...example, stage: { lowMono: { hz: 120 } } },
-      'stage.lowMono.hz: Low-end mono is not built yet: “stage.lowMono.hz” must be null; it was 120.',
+      'a low cut above the high cut',
+      withVoice({ tone: { lowCutHz: 900, highCutHz: 600 } }),
+      'voices[0].tone.lowCutHz: The low cut must lie under the high cut (600 Hz); it was 900 Hz.',
+    ],
+    [
+      'a low end that begins too low',
+      { ...example, stage: { lowMono: { hz: 12 } } },
+      'stage.lowMono.hz: Low end in the middle below must be between 40 and 500 Hz, or null (off); it was 12.',
+    ],
+    [
+      'a fourth band',
+      { ...example, preparation: { bands: [{}, {}, {}, {}] } },
+      'preparation.bands: An equaliser has 3 bands; it had 4.',
+    ],
+    [
+      'a phase too far',
+      withVoice({ placement: { kind: 'spread', degrees: 180 } }),
+      'voices[0].placement.degrees: Phase apart must be between 0 and 120 °; it was 180.',
     ],
     [
       'muted as text',

@@ -1,43 +1,57 @@
 import { failure, success, type Outcome } from '../outcome.ts';
-import { describe } from '../parameters/parameter.ts';
-import { stageParameters, voiceParameters } from '../parameters/tables.ts';
+import { defaults, describe, type ParameterTable } from '../parameters/parameter.ts';
+import {
+  bandParameters,
+  colourParameters,
+  compressorParameters,
+  driftParameters,
+  lowMonoParameters,
+  openingParameters,
+  preparationParameters,
+  stageParameters,
+  toneParameters,
+  tunerParameters,
+  voiceParameters,
+} from '../parameters/tables.ts';
+import { bandKinds, type EqualiserBand } from '../takes/equaliser.ts';
+import {
+  checkPreparation,
+  isNeutralPreparation,
+  neutralPreparation,
+  type Preparation,
+} from '../takes/preparation.ts';
 import { panLaws, type PanLaw } from '../voices/pan-law.ts';
-import type { Delay, Placement, Voice } from '../voices/voice.ts';
-import { checkImage, mostVoices, newVoice, type Image, type Stage } from './image.ts';
+import { newVoice, tunerKinds, type Delay, type Placement, type Voice } from '../voices/voice.ts';
+import { checkImage, mostVoices, type Image } from './image.ts';
+import { lowMonoKinds, type Stage } from './stage.ts';
 
 /** An image as it is written down beside a session; see docs/image-file.md. */
 export const imageFileFormat = 'pannet-image';
 export const imageFileVersion = 1;
 
 export interface ImageFile {
+  /** Of a recipe that was kept; null where the file has none. */
+  readonly name: string | null;
   readonly panLaw: PanLaw;
+  readonly preparation: Preparation;
   readonly image: Image;
 }
 
-export function writeImageFile({ panLaw, image }: ImageFile): object {
+export function writeImageFile(file: ImageFile): object {
+  const { name, panLaw, preparation, image } = file;
   return {
     format: imageFileFormat,
     formatVersion: imageFileVersion,
+    ...(name === null ? {} : { name }),
     panLaw,
-    voices: image.voices.map(
-      ({ name, take, placement, levelDb, delay, tuner, polarity, muted }) => ({
-        name,
-        take,
-        placement,
-        levelDb,
-        delay,
-        tuner,
-        polarity,
-        muted,
-      }),
-    ),
+    ...(isNeutralPreparation(preparation) ? {} : { preparation }),
+    voices: image.voices.map(({ id: _, ...voice }) => voice),
     stage: image.stage,
   };
 }
 
 /**
- * Reads an image file that was already parsed from JSON. What is left out takes its table's default; what the format
- * knows but this version does not yet compute is taken at its neutral value and refused at any other.
+ * Reads an image file that was already parsed from JSON. What is left out takes its table's default.
  * @param rateHz the take's rate, on which the range of delays in samples depends
  * @param takes how many takes the voices may name
  */
@@ -60,7 +74,11 @@ export function readImageFile(json: unknown, rateHz: number, takes: number): Out
         `“formatVersion” must be ${imageFileVersion}, the one that this Pannet reads; it was ${describe(version)}.`,
         'formatVersion',
       );
+    const name = file.optional('name', null) as string | null;
+    if (name !== null && (typeof name !== 'string' || name.length < 1 || name.length > 80))
+      throw refusal('bad-name', `“name” has 1 to 80 characters; it was ${describe(name)}.`, 'name');
     const panLaw = file.choice('panLaw', panLaws, '-3');
+    const preparation = readPreparation(file.object('preparation'));
     const rows = file.required('voices');
     if (!Array.isArray(rows)) throw refusal('bad-voices', '“voices” must be a list.', 'voices');
     if (rows.length > mostVoices)
@@ -72,22 +90,39 @@ export function readImageFile(json: unknown, rateHz: number, takes: number): Out
     const voices = rows.map((row, n) => readVoice(row, n));
     const stage = readStage(file.object('stage'));
     file.end();
-    const checked = checkImage({ voices, stage }, rateHz, takes, '');
-    if (!checked.ok)
-      return failure(
-        checked.error.code,
-        checked.error.sentence,
-        checked.error.place?.replace(/^\./, ''),
-      );
-    return success({ panLaw, image: checked.value });
+    const image = { voices, stage };
+    for (const checked of [
+      checkPreparation(preparation, 'preparation'),
+      checkImage(image, rateHz, takes, ''),
+    ])
+      if (!checked.ok) {
+        const { code, sentence, place } = checked.error;
+        return failure(code, sentence, place?.replace(/^\./, ''));
+      }
+    return success({ name, panLaw, preparation, image });
   } catch (error) {
     if (error instanceof Refusal) return failure(error.code, error.message, error.place);
     throw error;
   }
 }
 
+/** The values of a group; what is left out is at its default. They are checked as a whole later. */
+function readGroup<Group>(row: Reader | undefined, table: ParameterTable): Group {
+  const fallback = defaults<Record<string, number | null>>(table);
+  const values = Object.keys(table).map((key) => [
+    key,
+    row ? row.given(key, fallback[key]) : fallback[key],
+  ]);
+  return Object.fromEntries(values) as Group;
+}
+
 function readVoice(json: unknown, index: number): Voice {
   const row = new Reader(json, `voices[${index}]`);
+  const tuner = row.object('tuner');
+  const drift = row.object('drift');
+  const colour = row.object('colour');
+  const tone = row.object('tone');
+  const bell = tone?.object('bell');
   const fallback = newVoice(`v${index + 1}`, `voice ${index + 1}`);
   const voice: Voice = {
     id: fallback.id,
@@ -96,34 +131,34 @@ function readVoice(json: unknown, index: number): Voice {
     placement: readPlacement(row.object('placement')),
     levelDb: row.optional('levelDb', voiceParameters.levelDb.default) as number,
     delay: readDelay(row.object('delay')),
-    tuner: readTuner(row.object('tuner')),
+    tuner: {
+      kind: tuner?.choice('kind', tunerKinds, 'single') ?? 'single',
+      ...readGroup<Omit<Voice['tuner'], 'kind'>>(tuner, tunerParameters),
+    },
+    drift: readGroup(drift, driftParameters),
+    colour: readGroup(colour, colourParameters),
     polarity: row.choice('polarity', ['normal', 'inverted'] as const, 'normal'),
+    tone: {
+      ...readGroup<Omit<Voice['tone'], 'bell'>>(tone, toneParameters),
+      bell: readGroup(bell, bandParameters),
+    },
     muted: row.optional('muted', false) as boolean,
   };
-  const drift = row.object('drift');
-  drift?.onlyNeutral('rangeMs', 0, 'Drift');
-  drift?.number('rateHz');
-  drift?.number('seed');
-  drift?.end();
-  const tone = row.object('tone');
-  tone?.onlyNeutral('lowCutHz', null, 'A low cut on a voice');
-  tone?.onlyNeutral('highCutHz', null, 'A high cut on a voice');
-  tone?.onlyNeutral('tiltDb', 0, 'Tilt on a voice');
-  tone?.end();
-  row.end();
+  for (const reader of [tuner, drift, colour, bell, tone, row]) reader?.end();
   return voice;
 }
 
 function readPlacement(row: Reader | undefined): Placement {
-  if (!row) return { kind: 'pan', panPercent: voiceParameters.panPercent.default };
-  const kind = row.choice('kind', ['pan', 'mirror'] as const, 'pan');
+  const { panPercent, degrees } = voiceParameters;
+  if (!row) return { kind: 'pan', panPercent: panPercent.default };
+  const kind = row.choice('kind', ['pan', 'mirror', 'spread'] as const, 'pan');
+  const value = (key: string, fallback: number) => row.optional(key, fallback) as number;
   const placement: Placement =
-    kind === 'mirror'
-      ? { kind }
-      : {
-          kind,
-          panPercent: row.optional('panPercent', voiceParameters.panPercent.default) as number,
-        };
+    kind === 'pan'
+      ? { kind, panPercent: value('panPercent', panPercent.default) }
+      : kind === 'spread'
+        ? { kind, degrees: value('degrees', degrees.default) }
+        : { kind };
   row.end();
   return placement;
 }
@@ -138,37 +173,43 @@ function readDelay(row: Reader | undefined): Delay {
   return delay;
 }
 
-function readTuner(row: Reader | undefined): Voice['tuner'] {
-  if (!row) return { kind: 'single', cents: voiceParameters.cents.default };
-  const kind = row.choice('kind', ['single', 'chords', 'struck'] as const, 'single');
-  if (kind !== 'single')
-    throw refusal(
-      'not-built-yet',
-      `The tuner for “${kind}” is not built yet; “single” is.`,
-      `${row.path}.kind`,
-    );
-  const cents = row.optional('cents', voiceParameters.cents.default) as number;
-  row.onlyNeutral('mixPercent', 100, 'A tuned copy that is not wholly wet');
-  row.onlyNeutral('semitones', 0, 'Tuning by semitones');
-  row.onlyNeutral('timbreSemitones', 0, 'Moving the timbre');
+function readPreparation(row: Reader | undefined): Preparation {
+  if (!row) return neutralPreparation;
+  const own = readGroup<Pick<Preparation, 'lowCutHz'>>(row, preparationParameters);
+  const bands = row.list('bands')?.map((band, n): EqualiserBand => {
+    const fallback = neutralPreparation.bands[n] ?? neutralPreparation.bands[1];
+    const read: EqualiserBand = {
+      kind: band.choice('kind', bandKinds, fallback.kind),
+      hz: band.optional('hz', fallback.hz) as number,
+      db: band.optional('db', fallback.db) as number,
+      q: band.optional('q', fallback.q) as number,
+    };
+    band.end();
+    return read;
+  });
+  const compressor = row.object('compressor');
+  const preparation: Preparation = {
+    ...own,
+    bands: bands ?? neutralPreparation.bands,
+    compressor: readGroup(compressor, compressorParameters),
+  };
+  compressor?.end();
   row.end();
-  return { kind, cents };
+  return preparation;
 }
 
 function readStage(row: Reader | undefined): Stage {
-  const read = (key: keyof Stage) =>
-    (row?.optional(key, stageParameters[key].default) ?? stageParameters[key].default) as number;
-  const stage = {
-    widthPercent: read('widthPercent'),
-    balancePercent: read('balancePercent'),
-    trimDb: read('trimDb'),
-  };
   const lowMono = row?.object('lowMono');
-  lowMono?.onlyNeutral('hz', null, 'Low-end mono');
-  lowMono?.choice('kind', ['anchor', 'difference'] as const, 'anchor');
-  lowMono?.end();
-  row?.onlyNeutral('tiltDb', 0, 'Tilt of the difference');
-  row?.end();
+  const opening = row?.object('opening');
+  const stage: Stage = {
+    ...readGroup<Omit<Stage, 'lowMono' | 'opening'>>(row, stageParameters),
+    lowMono: {
+      ...readGroup<Pick<Stage['lowMono'], 'hz'>>(lowMono, lowMonoParameters),
+      kind: lowMono?.choice('kind', lowMonoKinds, 'anchor') ?? 'anchor',
+    },
+    opening: readGroup(opening, openingParameters),
+  };
+  for (const reader of [lowMono, opening, row]) reader?.end();
   return stage;
 }
 
@@ -224,14 +265,22 @@ class Reader {
     return this.#take(key) ?? fallback;
   }
 
-  number(key: string): void {
+  /** The value of a key, where `null` is a value too. */
+  given(key: string, fallback: unknown): unknown {
     const value = this.#take(key);
-    if (value !== undefined && (typeof value !== 'number' || !Number.isFinite(value)))
+    return value === undefined ? fallback : value;
+  }
+
+  list(key: string): Reader[] | undefined {
+    const value = this.#take(key);
+    if (value === undefined) return undefined;
+    if (!Array.isArray(value))
       throw refusal(
-        'not-a-number',
-        `“${this.#at(key)}” must be a number; it was ${describe(value)}.`,
+        'not-a-list',
+        `“${this.#at(key)}” must be a list; it was ${describe(value)}.`,
         this.#at(key),
       );
+    return value.map((item, n) => new Reader(item, `${this.#at(key)}[${n}]`));
   }
 
   choice<Choice extends string>(key: string, choices: readonly Choice[], fallback: Choice): Choice {
@@ -250,16 +299,6 @@ class Reader {
   object(key: string): Reader | undefined {
     const value = this.#take(key);
     return value === undefined ? undefined : new Reader(value, this.#at(key));
-  }
-
-  onlyNeutral(key: string, neutral: number | null, what: string): void {
-    const value = this.#take(key);
-    if (value === undefined || value === neutral) return;
-    throw refusal(
-      'not-built-yet',
-      `${what} is not built yet: “${this.#at(key)}” must be ${neutral}; it was ${describe(value)}.`,
-      this.#at(key),
-    );
   }
 
   end(): void {

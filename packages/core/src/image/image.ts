@@ -1,15 +1,6 @@
 import { failure, success, type Outcome } from '../outcome.ts';
-import { checkParameter, describe } from '../parameters/parameter.ts';
-import { stageParameters, voiceParameters } from '../parameters/tables.ts';
-import { figure } from '../quantities/wording.ts';
-import { delayInMs, type Delay, type Placement, type Voice } from '../voices/voice.ts';
-
-/** What is done to the stereo sum of the voices. */
-export interface Stage {
-  readonly widthPercent: number;
-  readonly balancePercent: number;
-  readonly trimDb: number;
-}
+import { checkVoice, newVoice, type Voice } from '../voices/voice.ts';
+import { checkStage, neutralStage, type Stage } from './stage.ts';
 
 /** The stereo picture of a part: its voices and its stage. */
 export interface Image {
@@ -17,28 +8,7 @@ export interface Image {
   readonly stage: Stage;
 }
 
-export const neutralStage: Stage = {
-  widthPercent: stageParameters.widthPercent.default,
-  balancePercent: stageParameters.balancePercent.default,
-  trimDb: stageParameters.trimDb.default,
-};
-
 export const mostVoices = 16;
-
-export function newVoice(id: string, name: string, changes: Partial<Voice> = {}): Voice {
-  return {
-    id,
-    name,
-    take: 1,
-    placement: { kind: 'pan', panPercent: 0 },
-    levelDb: 0,
-    delay: { value: 0, unit: 'ms' },
-    tuner: { kind: 'single', cents: 0 },
-    polarity: 'normal',
-    muted: false,
-    ...changes,
-  };
-}
 
 /** One voice in the middle: sounds as plain does, sample for sample. */
 export function neutralImage(): Image {
@@ -52,30 +22,42 @@ export function freeVoiceId(voices: readonly Voice[]): string {
   return `v${n}`;
 }
 
+/** Stays in the middle; all other voices are flanks. */
 export function isAnchor(voice: Voice): boolean {
   return voice.placement.kind === 'pan' && voice.placement.panPercent === 0;
 }
 
-/** The range in ms, whatever the unit; the sentence speaks in the unit that was typed. */
-export function checkDelay(delay: Delay, rateHz: number, place: string): Outcome<Delay> {
-  if (delay.unit !== 'ms' && delay.unit !== 'samples')
-    return failure(
-      'unknown-unit',
-      `Delay must be in “ms” or “samples”; it was ${describe(delay.unit)}.`,
-      `${place}.unit`,
-    );
-  if (typeof delay.value !== 'number' || delay.unit === 'ms' || !Number.isFinite(delay.value)) {
-    const checked = checkParameter(voiceParameters.delayMs, delay.value, `${place}.value`);
-    return checked.ok ? success(delay) : checked;
-  }
-  const { min, max } = voiceParameters.delayMs;
-  const inMs = delayInMs(delay, rateHz);
-  if (inMs >= min && inMs <= max) return success(delay);
-  const limit = (edge: number) => figure((edge * rateHz) / 1000, 0);
-  return failure(
-    'out-of-range',
-    `Delay must be between ${limit(min)} and ${limit(max)} samples (−50 and 150 ms); it was ${delay.value}.`,
-    `${place}.value`,
+/** The voice that carries the low end where that is brought to the middle: the anchor, else the first one that sounds. */
+export function lowVoice(image: Image): Voice | undefined {
+  const sounding = image.voices.filter((voice) => !voice.muted);
+  return sounding.find(isAnchor) ?? sounding.find(({ placement }) => placement.kind !== 'mirror');
+}
+
+/** The same image the other way round: left is right, and what is mirrored keeps its place. */
+export function mirroredImage(image: Image): Image {
+  return {
+    voices: image.voices.map((voice) => ({
+      ...voice,
+      name: swappedName(voice.name),
+      placement:
+        voice.placement.kind === 'pan'
+          ? { kind: 'pan', panPercent: 0 - voice.placement.panPercent }
+          : voice.placement,
+      polarity:
+        voice.placement.kind === 'mirror'
+          ? voice.polarity === 'normal'
+            ? 'inverted'
+            : 'normal'
+          : voice.polarity,
+    })),
+    stage: { ...image.stage, balancePercent: 0 - image.stage.balancePercent },
+  };
+}
+
+/** “left double” of an image turned round is the “right double”. */
+function swappedName(name: string): string {
+  return name.replace(/\b(left|right)\b/gi, (side) =>
+    side.toLowerCase() === 'left' ? 'right' : 'left',
   );
 }
 
@@ -101,74 +83,6 @@ export function checkImage(
     const checked = checkVoice(voice, rateHz, takes, at);
     if (!checked.ok) return checked;
   }
-  const { widthPercent, balancePercent, trimDb } = stageParameters;
-  const stage = `${place}.stage`;
-  const checks = [
-    checkParameter(widthPercent, image.stage.widthPercent, `${stage}.widthPercent`),
-    checkParameter(balancePercent, image.stage.balancePercent, `${stage}.balancePercent`),
-    checkParameter(trimDb, image.stage.trimDb, `${stage}.trimDb`),
-  ];
-  return checks.find((check) => !check.ok) ?? success(image);
-}
-
-export function checkVoice(
-  voice: Voice,
-  rateHz: number,
-  takes: number,
-  place: string,
-): Outcome<Voice> {
-  if (typeof voice.name !== 'string' || voice.name.length < 1 || voice.name.length > 60)
-    return failure(
-      'bad-name',
-      `A voice's name has 1 to 60 characters; it was ${describe(voice.name)}.`,
-      `${place}.name`,
-    );
-  if (!Number.isInteger(voice.take) || voice.take < 1 || voice.take > takes)
-    return failure(
-      'unknown-take',
-      takes === 1
-        ? `Take must be 1, since there is one take; it was ${describe(voice.take)}.`
-        : `Take must be a whole number from 1 to ${takes}; it was ${describe(voice.take)}.`,
-      `${place}.take`,
-    );
-  if (voice.polarity !== 'normal' && voice.polarity !== 'inverted')
-    return failure(
-      'bad-polarity',
-      `Polarity must be “normal” or “inverted”; it was ${describe(voice.polarity)}.`,
-      `${place}.polarity`,
-    );
-  if (typeof voice.muted !== 'boolean')
-    return failure(
-      'bad-muted',
-      `Muted must be true or false; it was ${describe(voice.muted)}.`,
-      `${place}.muted`,
-    );
-  const { levelDb, cents } = voiceParameters;
-  const checks: Outcome<unknown>[] = [
-    checkPlacement(voice.placement, `${place}.placement`),
-    checkParameter(levelDb, voice.levelDb, `${place}.levelDb`),
-    checkDelay(voice.delay, rateHz, `${place}.delay`),
-    checkParameter(cents, voice.tuner.cents, `${place}.tuner.cents`),
-  ];
-  const wrong = checks.find((check) => !check.ok);
-  return wrong && !wrong.ok ? wrong : success(voice);
-}
-
-function checkPlacement(placement: Placement, place: string): Outcome<unknown> {
-  switch (placement.kind) {
-    case 'mirror':
-      return success(placement);
-    case 'pan':
-      return checkParameter(
-        voiceParameters.panPercent,
-        placement.panPercent,
-        `${place}.panPercent`,
-      );
-    default:
-      return failure(
-        'unknown-placement',
-        `Placement must be “pan” or “mirror”; it was ${describe((placement as { kind?: unknown }).kind)}.`,
-        `${place}.kind`,
-      );
-  }
+  const stage = checkStage(image.stage, `${place}.stage`);
+  return stage.ok ? success(image) : stage;
 }

@@ -7,6 +7,8 @@ export interface FoldPath {
   readonly delaySeconds: number;
   /** A tuned voice drifts against the others, so it adds in power, not in phase. */
   readonly coherent: boolean;
+  /** What filters do to it, by frequency; nothing where left out. */
+  readonly response?: (frequencyHz: number) => { readonly re: number; readonly im: number };
 }
 
 /** |Σ gₙ·e^(−j2πfτₙ)| of the coherent paths, with the power of the others added. */
@@ -14,13 +16,14 @@ export function combMagnitude(paths: readonly FoldPath[], frequencyHz: number): 
   let real = 0;
   let imaginary = 0;
   let power = 0;
-  for (const { gain, delaySeconds, coherent } of paths) {
+  for (const { gain, delaySeconds, coherent, response } of paths) {
+    const { re, im } = response?.(frequencyHz) ?? { re: 1, im: 0 };
     if (coherent) {
       const angle = -2 * Math.PI * frequencyHz * delaySeconds;
-      real += gain * Math.cos(angle);
-      imaginary += gain * Math.sin(angle);
+      real += gain * (re * Math.cos(angle) - im * Math.sin(angle));
+      imaginary += gain * (re * Math.sin(angle) + im * Math.cos(angle));
     } else {
-      power += gain * gain;
+      power += gain * gain * (re * re + im * im);
     }
   }
   return Math.sqrt(real * real + imaginary * imaginary + power);

@@ -18,6 +18,10 @@ export interface Parameter {
   readonly change: Change;
   /** Only whole numbers are allowed. */
   readonly whole?: boolean;
+  /** How a slider spreads the range; even steps where it is left out. */
+  readonly scale?: 'log';
+  /** Where `null` is allowed: the word for it. */
+  readonly off?: string;
 }
 
 export type ParameterTable = Readonly<Record<string, Parameter>>;
@@ -30,7 +34,8 @@ export function checkParameter(
 ): Outcome<number> {
   const { label, unit, min, max } = parameter;
   const unitText = unit === '' ? '' : ` ${unit}`;
-  const range = `between ${figure(min, decimals(min))} and ${figure(max, decimals(max))}${unitText}`;
+  const orOff = parameter.off ? `, or null (${parameter.off})` : '';
+  const range = `between ${figure(min, decimals(min))} and ${figure(max, decimals(max))}${unitText}${orOff}`;
   if (typeof received !== 'number' || !Number.isFinite(received))
     return failure(
       'not-a-number',
@@ -50,6 +55,46 @@ export function checkParameter(
       place,
     );
   return success(received);
+}
+
+/** The values that a table's parameters start with; what can be off is off. `Group` has the table's keys. */
+export function defaults<Group>(table: ParameterTable): Group {
+  return Object.fromEntries(
+    Object.entries(table).map(([key, parameter]) => [
+      key,
+      parameter.off === undefined ? parameter.default : null,
+    ]),
+  ) as Group;
+}
+
+/**
+ * Checks a group of values against its table: every parameter must be there and in range, and nothing else.
+ * @param others keys that stand beside the parameters and are checked elsewhere
+ */
+export function checkGroup<Group extends object>(
+  table: ParameterTable,
+  group: Group,
+  place: string,
+  others: readonly string[] = [],
+): Outcome<Group> {
+  if (typeof group !== 'object' || group === null)
+    return failure('not-an-object', `“${place}” must be an object.`, place);
+  for (const key of Object.keys(group))
+    if (!Object.hasOwn(table, key) && !others.includes(key))
+      return failure('unknown-key', `“${key}” is not known here.`, `${place}.${key}`);
+  for (const [key, parameter] of Object.entries(table)) {
+    const value = (group as Readonly<Record<string, unknown>>)[key];
+    if (value === null && parameter.off !== undefined) continue;
+    const checked = checkParameter(parameter, value, `${place}.${key}`);
+    if (!checked.ok) return checked;
+  }
+  return success(group);
+}
+
+/** The first failure among several checks, or success. */
+export function allOf<Thing>(thing: Thing, ...checks: readonly Outcome<unknown>[]): Outcome<Thing> {
+  for (const check of checks) if (!check.ok) return check;
+  return success(thing);
 }
 
 export function clampParameter(parameter: Parameter, value: number): number {

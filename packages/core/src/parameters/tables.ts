@@ -1,121 +1,114 @@
-import type { Parameter } from './parameter.ts';
+import type { Change, Parameter } from './parameter.ts';
+
+type Rest = Partial<Pick<Parameter, 'scale' | 'off' | 'whole'>>;
+
+function row(
+  label: string,
+  unit: string,
+  [min, max]: readonly [number, number],
+  fallback: number,
+  [step, places]: readonly [number, number],
+  change: Change,
+  rest: Rest = {},
+): Parameter {
+  return { label, unit, min, max, default: fallback, step, places, change, ...rest };
+}
+
+/** A frequency that is heard in octaves. */
+const octaves: Rest = { scale: 'log' };
+/** A frequency that can also be off, which is `null` in the document. */
+const octavesOrOff: Rest = { scale: 'log', off: 'off' };
 
 /** What a voice can be given. A delay is kept as it was typed, in ms or samples; the table holds its range in ms. */
 export const voiceParameters = {
-  panPercent: {
-    label: 'Position',
-    unit: '%',
-    min: -100,
-    max: 100,
-    default: 0,
-    step: 1,
-    places: 0,
-    change: 'ramp',
-  },
-  levelDb: {
-    label: 'Level',
-    unit: 'dB',
-    min: -60,
-    max: 12,
-    default: 0,
-    step: 0.5,
-    places: 1,
-    change: 'ramp',
-  },
-  delayMs: {
-    label: 'Delay',
-    unit: 'ms',
-    min: -50,
-    max: 150,
-    default: 0,
-    step: 0.1,
-    places: 2,
-    change: 'crossfade',
-  },
-  cents: {
-    label: 'Tuning',
-    unit: 'cents',
-    min: -50,
-    max: 50,
-    default: 0,
-    step: 0.5,
-    places: 1,
-    change: 'crossfade',
-  },
-} as const satisfies Record<string, Parameter>;
+  panPercent: row('Position', '%', [-100, 100], 0, [1, 0], 'ramp'),
+  degrees: row('Phase apart', '°', [0, 120], 60, [1, 0], 'crossfade'),
+  levelDb: row('Level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  delayMs: row('Delay', 'ms', [-50, 150], 0, [0.1, 2], 'crossfade'),
+} as const;
+
+export const tunerParameters = {
+  cents: row('Tuning', 'cents', [-50, 50], 0, [0.5, 1], 'crossfade'),
+  semitones: row('Transposition', 'semitones', [-12, 12], 0, [1, 0], 'crossfade', { whole: true }),
+  mixPercent: row('Wet', '%', [0, 100], 100, [1, 0], 'ramp'),
+  timbreSemitones: row('Timbre', 'semitones', [-12, 12], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+export const driftParameters = {
+  rangeMs: row('Drift', 'ms', [0, 20], 0, [0.1, 1], 'crossfade'),
+  rateHz: row('Drift rate', 'Hz', [0.05, 5], 0.4, [0.05, 2], 'crossfade', octaves),
+  seed: row('Seed', '', [0, 999_999], 1, [1, 0], 'crossfade', { whole: true }),
+} as const;
+
+/** 100 % puts the third (odd) or second (even) harmonic of the take's peak some 19 dB under it; see voices/colour.ts. */
+export const colourParameters = {
+  oddPercent: row('Odd harmonics', '%', [0, 100], 0, [1, 0], 'crossfade'),
+  evenPercent: row('Even harmonics', '%', [0, 100], 0, [1, 0], 'crossfade'),
+} as const;
+
+export const toneParameters = {
+  lowCutHz: row('Low cut', 'Hz', [20, 2000], 100, [5, 0], 'crossfade', octavesOrOff),
+  highCutHz: row('High cut', 'Hz', [500, 20_000], 8000, [50, 0], 'crossfade', octavesOrOff),
+  tiltDb: row('Tilt', 'dB', [-12, 12], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+/** A bell or shelf of an equaliser. */
+export const bandParameters = {
+  hz: row('Frequency', 'Hz', [20, 20_000], 1000, [10, 0], 'crossfade', octaves),
+  db: row('Gain', 'dB', [-18, 18], 0, [0.5, 1], 'crossfade'),
+  q: row('Q', '', [0.1, 10], 0.7, [0.1, 1], 'crossfade', octaves),
+} as const;
+
+export const compressorParameters = {
+  thresholdDb: row('Threshold', 'dB', [-60, 0], -24, [0.5, 1], 'crossfade', { off: 'off' }),
+  ratio: row('Ratio', ': 1', [1, 20], 3, [0.1, 1], 'crossfade', octaves),
+  attackMs: row('Attack', 'ms', [0.1, 200], 10, [0.5, 1], 'crossfade', octaves),
+  releaseMs: row('Release', 'ms', [10, 2000], 150, [5, 0], 'crossfade', octaves),
+  makeUpDb: row('Make-up', 'dB', [0, 24], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+export const preparationParameters = {
+  lowCutHz: row('Low cut', 'Hz', [20, 1000], 80, [5, 0], 'crossfade', octavesOrOff),
+} as const;
 
 /** What is done to the stereo sum of the voices. */
 export const stageParameters = {
-  widthPercent: {
-    label: 'Width',
-    unit: '%',
-    min: 0,
-    max: 200,
-    default: 100,
-    step: 1,
-    places: 0,
-    change: 'ramp',
-  },
-  balancePercent: {
-    label: 'Balance',
-    unit: '%',
-    min: -100,
-    max: 100,
-    default: 0,
-    step: 1,
-    places: 0,
-    change: 'ramp',
-  },
-  trimDb: {
-    label: 'Trim',
-    unit: 'dB',
-    min: -24,
-    max: 12,
-    default: 0,
-    step: 0.5,
-    places: 1,
-    change: 'ramp',
-  },
-} as const satisfies Record<string, Parameter>;
+  widthPercent: row('Width', '%', [0, 200], 100, [1, 0], 'ramp'),
+  tiltDb: row('Tilt of the difference', 'dB', [-12, 12], 0, [0.5, 1], 'crossfade'),
+  flanksDb: row('Flanks', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  balancePercent: row('Balance', '%', [-100, 100], 0, [1, 0], 'ramp'),
+  trimDb: row('Trim', 'dB', [-24, 12], 0, [0.5, 1], 'ramp'),
+} as const;
+
+export const lowMonoParameters = {
+  hz: row('Low end in the middle below', 'Hz', [40, 500], 120, [5, 0], 'crossfade', octavesOrOff),
+} as const;
+
+/** Width only above a level. */
+export const openingParameters = {
+  thresholdDb: row('Width only above', 'dB', [-60, 0], -30, [0.5, 1], 'crossfade', { off: 'off' }),
+  attackMs: row('Opens in', 'ms', [1, 200], 20, [1, 0], 'crossfade', octaves),
+  releaseMs: row('Closes in', 'ms', [20, 2000], 300, [10, 0], 'crossfade', octaves),
+} as const;
 
 export const partParameters = {
-  levelDb: {
-    label: 'Part level',
-    unit: 'dB',
-    min: -60,
-    max: 12,
-    default: 0,
-    step: 0.5,
-    places: 1,
-    change: 'ramp',
-  },
-} as const satisfies Record<string, Parameter>;
+  levelDb: row('Part level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+} as const;
 
 export const bedParameters = {
-  levelDb: {
-    label: 'Bed level',
-    unit: 'dB',
-    min: -60,
-    max: 12,
-    default: 0,
-    step: 0.5,
-    places: 1,
-    change: 'ramp',
-  },
-} as const satisfies Record<string, Parameter>;
+  levelDb: row('Bed level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+} as const;
 
 /** Rates that recordings and songs may have. */
-export const rateParameter: Parameter = {
-  label: 'Sample rate',
-  unit: 'Hz',
-  min: 8000,
-  max: 192_000,
-  default: 48_000,
-  step: 1,
-  places: 0,
-  change: 'restart',
-  whole: true,
-};
+export const rateParameter: Parameter = row(
+  'Sample rate',
+  'Hz',
+  [8000, 192_000],
+  48_000,
+  [1, 0],
+  'restart',
+  { whole: true },
+);
 
 /** A gain or matrix goes to its new value over this time: long enough not to click. */
 export const gainChangeMs = 20;

@@ -1,6 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import { checkParameter, clampParameter, describe as described } from '../parameters/parameter.ts';
-import { rateParameter, stageParameters, voiceParameters } from '../parameters/tables.ts';
+import {
+  driftParameters,
+  rateParameter,
+  stageParameters,
+  tunerParameters,
+  voiceParameters,
+} from '../parameters/tables.ts';
 import {
   cents,
   centsToRatio,
@@ -61,7 +67,12 @@ describe('figures', () => {
 });
 
 describe('parameter tables', () => {
-  const all = Object.entries({ ...voiceParameters, ...stageParameters, rateParameter });
+  const all = Object.entries({
+    ...voiceParameters,
+    ...stageParameters,
+    ...driftParameters,
+    rateParameter,
+  });
 
   test.each(all)('%s has a default in its range, and takes its ends', (_, parameter) => {
     for (const value of [parameter.min, parameter.default, parameter.max])
@@ -86,7 +97,7 @@ describe('parameter tables', () => {
   });
 
   test('values are held, whole ones asked for, long ones cut short in a sentence', () => {
-    expect(clampParameter(voiceParameters.cents, 70)).toBe(50);
+    expect(clampParameter(tunerParameters.cents, 70)).toBe(50);
     expect(checkParameter(rateParameter, 44_100.5, 'x').ok).toBe(false);
     expect(described('x'.repeat(99))).toHaveLength(40);
     expect(described(undefined)).toBe('missing');

@@ -1,11 +1,14 @@
-import { spliceKey, takeSource, type SpliceLibrary } from '../derived/splice-library.ts';
-import type { Image, Stage } from '../image/image.ts';
+import { madeSource } from '../derived/made-source.ts';
+import { takeSource, type SpliceLibrary } from '../derived/splice-library.ts';
+import type { Image } from '../image/image.ts';
+import type { Stage } from '../image/stage.ts';
 import { db, dbToGain } from '../quantities/units.ts';
-import { partFrames, partsInOrder, songFrames, type Part, type Song } from '../song/song.ts';
-import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
-import { delayInFrames, type Voice } from '../voices/voice.ts';
+import { partsInOrder, recordingOf, songFrames, type Part, type Song } from '../song/song.ts';
 import type { PcmSource } from '../sources/blocks.ts';
-import type { BedPlan, PartPlan, PlainPlan, RenderPlan, StageGains, VoicePlan } from './plan.ts';
+import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
+import { centreGain, type PanLaw } from '../voices/pan-law.ts';
+import type { BedPlan, PartPlan, PlainPlan, RenderPlan, StageGains, StagePlan } from './plan.ts';
+import { compileStrands, type ReadyTake } from './strands.ts';
 
 /**
  * From document to plan. A tuned voice whose splices are not there yet goes on with those that `previous` gave it, or
@@ -35,64 +38,77 @@ function compilePart(
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): PartPlan {
+  const takes = part.takes.map((take) => ({
+    source: takeSource(song, take),
+    peak: recordingOf(song, take).facts?.peak ?? 1,
+  }));
+  const { image, preparation } = part;
   const level = dbToGain(db(part.levelDb));
-  const sources = part.takes.map((take) => takeSource(song, take));
+  const made = { image, preparation, panLaw: song.panLaw, level };
+  return { ...planImage(part.id, made, rateHz, takes, splices, previous), muted: part.muted };
+}
+
+/** An image and all that belongs to it outside a song. */
+export interface PlannedImage {
+  readonly image: Image;
+  readonly preparation: Preparation;
+  readonly panLaw: PanLaw;
+  /** Linear, what comes after the stage. */
+  readonly level: number;
+}
+
+export interface PlannedTake {
+  readonly source: PcmSource;
+  /** The highest sample, linear. */
+  readonly peak: number;
+}
+
+/** The plan of one image over the given takes. */
+export function planImage(
+  id: string,
+  { image, preparation, panLaw, level }: PlannedImage,
+  rateHz: number,
+  takes: readonly PlannedTake[],
+  splices: SpliceLibrary,
+  previous: PartPlan | null = null,
+): PartPlan {
+  const ready = takes.map(({ source, peak }) => readyTake(source, preparation, rateHz, peak));
   return {
-    id: part.id,
-    frames: partFrames(song, part),
-    voices: compileVoices(part.image, song.panLaw, rateHz, sources, splices, previous),
-    stage: stageGains(part.image.stage, level),
-    plain: plainPlan(sources[0], song.panLaw, level),
-    muted: part.muted,
+    id,
+    frames: Math.max(...takes.map(({ source }) => source.frames)),
+    strands: compileStrands(image, panLaw, rateHz, ready, splices, previous),
+    stage: stagePlan(image.stage, level, ready[0].prepared, rateHz),
+    plain: plainPlan(ready[0], panLaw, level),
+    muted: false,
   };
 }
 
-/** The voices of an image over the given takes. */
-export function compileVoices(
-  image: Image,
-  panLaw: PanLaw,
+function readyTake(
+  raw: PcmSource,
+  preparation: Preparation,
   rateHz: number,
-  sources: readonly PcmSource[],
-  splices: SpliceLibrary,
-  previous: PartPlan | null = null,
-): VoicePlan[] {
-  return image.voices.map((voice) => {
-    const source = sources[voice.take - 1];
-    const { left, right } = voiceGains(voice, panLaw);
-    const key = spliceKey(source.key, voice.tuner.cents);
-    const ready = splices.get(key);
-    const before = previous?.voices.find((plan) => plan.id === voice.id);
-    const kept = before?.source.key === source.key ? before.tuning : null;
-    const tuning = voice.tuner.cents === 0 ? null : ready ? { key, splices: ready } : kept;
-    const waiting = voice.tuner.cents !== 0 && tuning === null;
-    return {
-      id: voice.id,
-      source,
-      delayFrames: delayInFrames(voice.delay, rateHz),
-      tuning,
-      left: waiting ? 0 : left,
-      right: waiting ? 0 : right,
-    };
-  });
+  peak: number,
+): ReadyTake {
+  const prepared = isNeutralPreparation(preparation)
+    ? raw
+    : madeSource(raw, { kind: 'preparation', preparation }, rateHz);
+  return { raw, prepared, peak };
 }
 
-/** Placement, level, polarity and mute of a voice as one signed gain a side. */
-export function voiceGains(voice: Voice, panLaw: PanLaw): { left: number; right: number } {
-  if (voice.muted) return { left: 0, right: 0 };
-  const level = dbToGain(db(voice.levelDb)) * (voice.polarity === 'inverted' ? -1 : 1);
-  if (voice.placement.kind === 'mirror') {
-    const gain = centreGain(panLaw) * level;
-    return { left: gain, right: -gain };
-  }
-  const { left, right } = panGains(voice.placement.panPercent, panLaw);
-  return { left: left * level, right: right * level };
+/** @param level linear, what comes after the stage */
+function stagePlan(stage: Stage, level: number, take: PcmSource, rateHz: number): StagePlan {
+  const open = stageGains(stage, level);
+  const { opening } = stage;
+  if (opening.thresholdDb === null) return { open, closed: open, opening: null };
+  return {
+    open,
+    closed: stageGains({ ...stage, widthPercent: 100 }, level),
+    opening: madeSource(take, { kind: 'opening', opening }, rateHz),
+  };
 }
 
-/**
- * Width (M stays, S × width), balance (only the far side falls), trim and level as one matrix.
- * @param level linear, what comes after the stage
- */
-export function stageGains(stage: Stage, level: number): StageGains {
+/** Width (M stays, S × width), balance (only the far side falls), trim and level as one matrix. */
+function stageGains(stage: Stage, level: number): StageGains {
   const width = stage.widthPercent / 100;
   const near = (1 + width) / 2;
   const far = (1 - width) / 2;
@@ -103,9 +119,22 @@ export function stageGains(stage: Stage, level: number): StageGains {
 }
 
 /** The first take in the middle. */
-export function plainPlan(source: PcmSource, panLaw: PanLaw, level: number): PlainPlan {
+function plainPlan({ raw, prepared }: ReadyTake, panLaw: PanLaw, level: number): PlainPlan {
   const gain = centreGain(panLaw);
-  return { source, left: gain, right: gain, level };
+  return {
+    strand: {
+      id: 'plain',
+      voiceId: 'plain',
+      source: prepared,
+      takeKey: raw.key,
+      delayFrames: 0,
+      tuning: null,
+      drift: null,
+      left: gain,
+      right: gain,
+    },
+    level,
+  };
 }
 
 function compileBed(song: Song): BedPlan | null {

@@ -1,9 +1,11 @@
 import { describe, expect, test } from '@jest/globals';
-import { neutralImage, neutralStage, newVoice, type Image } from '../image/image.ts';
+import { neutralImage, type Image } from '../image/image.ts';
+import { neutralStage } from '../image/stage.ts';
+import { newVoice } from '../voices/voice.ts';
 import { recipes } from '../image/recipes.ts';
 import { delayed, noise } from '../measurement/signals.fixture.ts';
 import { measureStereo } from '../measurement/report.ts';
-import { foldPaths, planLeadMs, predictedLossDb } from './fold-paths.ts';
+import { foldPaths, planLeadMs, predictedLoss } from './fold-paths.ts';
 import { memoryPlan, memorySong } from './memory.fixture.ts';
 
 const rate = 48_000;
@@ -16,9 +18,9 @@ async function partOf(image: Image) {
 describe('the loss that the plan predicts', () => {
   test('one side late: nothing at k/τ, all at (2k+1)/2τ', async () => {
     const part = await partOf(recipes[0].image);
-    expect(predictedLossDb(part, rate, 1 / 0.014)).toBeCloseTo(0, 6);
-    expect(predictedLossDb(part, rate, 1 / 0.028)).toBeLessThan(-55);
-    expect(predictedLossDb(part, rate, 1 / 0.056)).toBeCloseTo(-3.01, 2);
+    expect(predictedLoss(part, rate)(1 / 0.014)).toBeCloseTo(0, 6);
+    expect(predictedLoss(part, rate)(1 / 0.028)).toBeLessThan(-55);
+    expect(predictedLoss(part, rate)(1 / 0.056)).toBeCloseTo(-3.01, 2);
   });
 
   test('agrees with what is measured of a pure delay within 0.15 dB in every third octave', async () => {
@@ -42,7 +44,7 @@ describe('the loss that the plan predicts', () => {
       let sum = 0;
       for (let n = 0; n < 50; n++)
         sum +=
-          10 ** (predictedLossDb(part, rate, band.hz * 10 ** (((n + 0.5) / 50 - 0.5) / 10)) / 10);
+          10 ** (predictedLoss(part, rate)(band.hz * 10 ** (((n + 0.5) / 50 - 0.5) / 10)) / 10);
       expect(Math.abs(10 * Math.log10(sum / 50) - band.lossDb)).toBeLessThan(0.15);
     }
   });
@@ -54,21 +56,21 @@ describe('the loss that the plan predicts', () => {
     expect(paths[0].gain).toBeCloseTo(1, 9);
     const sides = 1 + 10 ** (-3 / 10);
     for (const hz of [100, 1000, 7000])
-      expect(predictedLossDb(part, rate, hz)).toBeCloseTo(-10 * Math.log10(sides), 2);
+      expect(predictedLoss(part, rate)(hz)).toBeCloseTo(-10 * Math.log10(sides), 2);
   });
 
   test('tuned voices add in power and cut no notches', async () => {
     const part = await partOf(recipes[1].image);
-    const flat = [60, 333, 1234].map((hz) => predictedLossDb(part, rate, hz));
+    const flat = [60, 333, 1234].map((hz) => predictedLoss(part, rate)(hz));
     expect(Math.max(...flat) - Math.min(...flat)).toBeLessThan(1e-9);
     expect(flat[0]).toBeGreaterThan(-3.01);
     expect(foldPaths(part, rate).filter((path) => !path.coherent)).toHaveLength(2);
   });
 
   test('a neutral image loses nothing, a silent one has no figure', async () => {
-    expect(predictedLossDb(await partOf(neutralImage()), rate, 500)).toBeCloseTo(0, 9);
+    expect(predictedLoss(await partOf(neutralImage()), rate)(500)).toBeCloseTo(0, 9);
     const silent = await partOf({ ...neutralImage(), voices: [] });
-    expect(predictedLossDb(silent, rate, 500)).toBe(0);
+    expect(predictedLoss(silent, rate)(500)).toBe(0);
     expect(planLeadMs(silent, rate)).toBeNull();
   });
 });

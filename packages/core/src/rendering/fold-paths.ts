@@ -1,34 +1,71 @@
+import { isMade, type MadeSource } from '../derived/made-source.ts';
 import type { FoldPath } from '../measurement/comb.ts';
 import { powerToDb } from '../quantities/units.ts';
-import type { PartPlan } from './plan.ts';
+import { sectionDb } from '../signal/filters.ts';
+import type { Complex } from '../signal/long-fir.ts';
+import { responseAt } from '../voices/response.ts';
+import { toneSections } from '../voices/tone.ts';
+import type { PartPlan, StrandPlan } from './plan.ts';
 
 /**
  * The paths of a part's first take into its fold, relative to the plain take: what the comb is computed from before
  * it is heard. Voices that play other takes are left out, since they do not comb with it.
  */
 export function foldPaths(part: PartPlan, rateHz: number): FoldPath[] {
-  const { ll, lr, rl, rr } = part.stage;
-  const plain = (part.plain.left + part.plain.right) * part.plain.level;
-  return part.voices
-    .filter((voice) => voice.source.key === part.plain.source.key)
-    .map((voice) => ({
-      gain: ((ll + rl) * voice.left + (lr + rr) * voice.right) / plain,
-      delaySeconds: voice.delayFrames / rateHz,
-      coherent: voice.tuning === null,
+  const { ll, lr, rl, rr } = part.stage.open;
+  const { strand, level } = part.plain;
+  const plain = (strand.left + strand.right) * level;
+  return part.strands
+    .filter(({ takeKey }) => takeKey === strand.takeKey)
+    .map((path) => ({
+      gain: ((ll + rl) * path.left + (lr + rr) * path.right) / plain,
+      delaySeconds: path.delayFrames / rateHz,
+      coherent: staysPut(path),
+      response: responseOf(path, rateHz),
     }))
     .filter((path) => Math.abs(path.gain) > 1e-6);
 }
 
-/** Voices this far under the loudest of a side do not decide when the side speaks. */
+/** A strand that is tuned or drifts adds in power, since its phase against the others does not stand still. */
+export function staysPut({ tuning, drift }: StrandPlan): boolean {
+  return tuning === null && drift === null;
+}
+
+/** What tone and responses do to a strand; nothing where it has none. The phase of a tone is small and left out. */
+export function responseOf(
+  strand: StrandPlan,
+  rateHz: number,
+): ((hz: number) => Complex) | undefined {
+  const steps: MadeSource['step'][] = [];
+  for (let source = strand.source; isMade(source); source = source.from) steps.push(source.step);
+  const tones = steps.flatMap((step) =>
+    step.kind === 'tone' ? toneSections(step.tone, rateHz, 1) : [],
+  );
+  const responses = steps.flatMap((step) => (step.kind === 'response' ? [step.response] : []));
+  if (tones.length + responses.length === 0) return undefined;
+  return (hz) => {
+    const db = tones.reduce((sum, section) => sum + sectionDb(section, hz, rateHz), 0);
+    let { re, im } = { re: 10 ** (db / 20), im: 0 };
+    for (const response of responses) {
+      const by = responseAt(response, hz, rateHz);
+      [re, im] = [re * by.re - im * by.im, re * by.im + im * by.re];
+    }
+    return { re, im };
+  };
+}
+
+/** Strands this far under the loudest of a side do not decide when the side speaks. */
 const speaksWithin = 10 ** (-10 / 20);
 
 /** By how many ms L speaks before R, from the plan; null where a side says nothing. */
 export function planLeadMs(part: PartPlan, rateHz: number): number | null {
   const arrival = (side: 'left' | 'right') => {
-    const loudest = Math.max(0, ...part.voices.map((voice) => Math.abs(voice[side])));
+    const loudest = Math.max(0, ...part.strands.map((strand) => Math.abs(strand[side])));
     if (loudest === 0) return null;
-    const speaking = part.voices.filter((voice) => Math.abs(voice[side]) >= loudest * speaksWithin);
-    return Math.min(...speaking.map((voice) => voice.delayFrames));
+    const speaking = part.strands.filter(
+      (strand) => Math.abs(strand[side]) >= loudest * speaksWithin,
+    );
+    return Math.min(...speaking.map((strand) => strand.delayFrames));
   };
   const left = arrival('left');
   const right = arrival('right');
@@ -37,24 +74,33 @@ export function planLeadMs(part: PartPlan, rateHz: number): number | null {
 
 /**
  * What the fold loses at one frequency against the power of the sides, from the plan alone, in dB: 0 where both sides
- * agree, −60 at the bottom of a notch. Tuned voices count by their power, since they drift against the others.
+ * agree, −60 at the bottom of a notch. Strands that do not stay put count by their power.
  */
-export function predictedLossDb(part: PartPlan, rateHz: number, frequencyHz: number): number {
-  const { ll, lr, rl, rr } = part.stage;
-  const left = new ComplexSum();
-  const right = new ComplexSum();
-  const fold = new ComplexSum();
-  for (const voice of part.voices) {
-    const l = ll * voice.left + lr * voice.right;
-    const r = rl * voice.left + rr * voice.right;
-    const angle =
-      voice.tuning === null ? (-2 * Math.PI * frequencyHz * voice.delayFrames) / rateHz : null;
-    left.add(l, angle);
-    right.add(r, angle);
-    fold.add((l + r) / 2, angle);
-  }
-  const sides = (left.power + right.power) / 2;
-  return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+export function predictedLoss(part: PartPlan, rateHz: number): (frequencyHz: number) => number {
+  const { ll, lr, rl, rr } = part.stage.open;
+  const paths = part.strands.map((strand) => ({
+    strand,
+    response: responseOf(strand, rateHz),
+    left: ll * strand.left + lr * strand.right,
+    right: rl * strand.left + rr * strand.right,
+  }));
+  return (frequencyHz) => {
+    const left = new ComplexSum();
+    const right = new ComplexSum();
+    const fold = new ComplexSum();
+    for (const path of paths) {
+      const { re, im } = path.response?.(frequencyHz) ?? { re: 1, im: 0 };
+      const angle = staysPut(path.strand)
+        ? (-2 * Math.PI * frequencyHz * path.strand.delayFrames) / rateHz + Math.atan2(im, re)
+        : null;
+      const size = Math.hypot(re, im);
+      left.add(path.left * size, angle);
+      right.add(path.right * size, angle);
+      fold.add(((path.left + path.right) / 2) * size, angle);
+    }
+    const sides = (left.power + right.power) / 2;
+    return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+  };
 }
 
 /** Paths that add in phase, and those that only add in power. */

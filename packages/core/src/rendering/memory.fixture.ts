@@ -1,10 +1,11 @@
 import { neutralImage, type Image } from '../image/image.ts';
 import type { SplicePlan } from '../voices/splices.ts';
+import { makingLoader } from '../derived/made-source.ts';
 import { spliceNeeds } from '../derived/splice-library.ts';
 import { apply } from '../song/commands.ts';
-import { emptySong, type Part, type Recording, type Song } from '../song/song.ts';
+import { emptySong, newPart, type Part, type Recording, type Song } from '../song/song.ts';
 import type { Edit } from '../song/edits.ts';
-import { blockFrames, BlockStore, type BlockLoader } from '../sources/blocks.ts';
+import { blockFrames, BlockStore, ensureBlocks, type BlockLoader } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
 import { prepareSplices, renderStretch } from './offline.ts';
 import { planSources, type RenderPlan } from './plan.ts';
@@ -35,21 +36,15 @@ export function memorySong(
   signals: readonly Float32Array[],
   rateHz = 48_000,
   image: Image = neutralImage(),
+  changes: Partial<Part> = {},
 ): MemorySong {
   const edits: Edit[] = [{ kind: 'set-rate', rateHz }];
   const byKey = new Map<string, Float32Array>();
   for (const [n, signal] of signals.entries()) {
     const recording = memoryRecording(n, signal.length, rateHz);
     byKey.set(`${recording.hash}:0`, signal);
-    const part: Part = {
-      id: `p${n}`,
-      name: `Part ${n}`,
-      family: 'other',
-      takes: [{ recording: recording.hash, channel: 0 }],
-      levelDb: 0,
-      muted: false,
-      image,
-    };
+    const takes = [{ recording: recording.hash, channel: 0 }];
+    const part = newPart(`p${n}`, `Part ${n}`, 'other', takes, { image, ...changes });
     edits.push({ kind: 'put-recording', recording }, { kind: 'add-part', part, index: n });
   }
   const made = apply(emptySong('s', 'Memory'), { id: 'c', name: 'Make', role: 'do', edits });
@@ -83,13 +78,24 @@ export async function memoryPlayer(
   plan: RenderPlan,
 ): Promise<{ player: Player; store: BlockStore }> {
   const store = new BlockStore();
+  const loadAny = makingLoader(load);
   for (const source of planSources(plan))
     for (let index = 0; index * blockFrames < source.frames; index++)
-      store.put(source.key, index, await load(source, index));
+      store.put(source.key, index, await loadAny(source, index));
   const player = new Player(plan.rateHz, store);
   player.watched = plan.parts[0].id;
   player.aim(plan);
   return { player, store };
+}
+
+/** Brings what a changed plan reads round a frame, as a feeder would. */
+export async function supply(
+  store: BlockStore,
+  { load }: MemorySong,
+  plan: RenderPlan,
+  frame: number,
+): Promise<void> {
+  await ensureBlocks(store, makingLoader(load), planSources(plan), frame - 9600, frame + 9600);
 }
 
 export interface Played {

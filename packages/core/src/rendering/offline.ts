@@ -1,14 +1,17 @@
-import { BlockStore, blockFrames, ensureBlocks, type BlockLoader } from '../sources/blocks.ts';
+import {
+  BlockStore,
+  blockFrames,
+  ensureBlocks,
+  type BlockLoader,
+  type PcmSource,
+} from '../sources/blocks.ts';
 import { planSplices } from '../voices/splices.ts';
+import { makingLoader } from '../derived/made-source.ts';
 import type { SpliceNeed } from '../derived/splice-library.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { planSources, type RenderPlan } from './plan.ts';
+import { planReach, planSources, type RenderPlan } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 import { Renderer } from './renderer.ts';
-
-/** How far before and behind the playhead a source may be read: delays of −50 to 150 ms, the tuner's wander, the taps. */
-export const reachBehindMs = 200;
-export const reachAheadMs = 100;
 
 export interface RenderedBlock {
   /** Absolute frame of the first. */
@@ -38,12 +41,12 @@ export async function* renderPart(
   const renderer = new Renderer(plan.rateHz, store);
   renderer.aim(only);
   const [run] = renderer.parts;
-  const behind = Math.ceil((reachBehindMs * plan.rateHz) / 1000);
-  const ahead = Math.ceil((reachAheadMs * plan.rateHz) / 1000);
+  const { behind, ahead } = planReach(only);
+  const loadAny = makingLoader(load);
   for (let frame = from; frame < to; frame += blockFrames) {
     const count = Math.min(blockFrames, to - frame);
     store.retain((_, index) => (index + 1) * blockFrames > frame - behind);
-    await ensureBlocks(store, load, sources, frame - behind, frame + count + ahead);
+    await ensureBlocks(store, loadAny, sources, frame - behind, frame + count + ahead);
     const block = { frame, left: new Float32Array(count), right: new Float32Array(count) };
     const grid = Math.floor(frame / quantumFrames) * quantumFrames;
     for (let quantum = grid; quantum < frame + count; quantum += quantumFrames) {
@@ -80,24 +83,35 @@ export async function renderStretch(
   return { left, right };
 }
 
-/** Plans the splices that a tuned voice needs, reading its source block by block. */
+/** Plans the splices that a tuned voice needs, of all of its source or a stretch, reading it block by block. */
 export async function prepareSplices(
   need: SpliceNeed,
   rateHz: number,
   load: BlockLoader,
+  stretch: { readonly from?: number; readonly to?: number } = {},
 ): Promise<SplicePlan> {
   const store = new BlockStore();
   const sources = [need.source];
+  let asked = 0;
   return planSplices({
+    kind: need.kind,
     ratio: need.ratio,
+    ...stretch,
     rateHz,
     frames: need.source.frames,
     read: async (start, count) => {
       store.retain((_, index) => (index + 2) * blockFrames > start);
+      // Now and then a block is asked for again though it is there, so that a loader that wants to be can be left.
+      if (++asked % 16 === 0) await load(need.source, firstBlock(need.source, start));
       await ensureBlocks(store, load, sources, start, start + count);
       const target = new Float32Array(count);
       store.read(need.source, start, count, target);
       return target;
     },
   });
+}
+
+function firstBlock({ frames }: PcmSource, start: number): number {
+  const last = Math.ceil(frames / blockFrames) - 1;
+  return Math.max(0, Math.min(last, Math.floor(start / blockFrames)));
 }

@@ -1,5 +1,6 @@
-import type { PcmSource } from '../sources/blocks.ts';
 import { delayTaps, movingTaps } from '../signal/sinc.ts';
+import type { PcmSource } from '../sources/blocks.ts';
+import type { DriftPath } from '../voices/drift.ts';
 import { splicedWander, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 
@@ -16,20 +17,28 @@ export interface PartPlan {
   readonly id: string;
   /** Length of the longest take. */
   readonly frames: number;
-  readonly voices: readonly VoicePlan[];
-  /** Width, balance, trim and part level in one: L' = ll·L + lr·R, R' = rl·L + rr·R. */
-  readonly stage: StageGains;
+  readonly strands: readonly StrandPlan[];
+  readonly stage: StagePlan;
   readonly plain: PlainPlan;
   readonly muted: boolean;
 }
 
-export interface VoicePlan {
-  /** Unique in the part. */
+/**
+ * One reading of one source into both sides. Most voices are one strand; one that is half tuned, spread, or cut by
+ * frequency is several.
+ */
+export interface StrandPlan {
+  /** Unique in the part and stable while the image is shaped. */
   readonly id: string;
+  /** Of the voice. */
+  readonly voiceId: string;
   readonly source: PcmSource;
+  /** Key of the take that the source was made of: what sounds of the same one combs with it. */
+  readonly takeKey: string;
   /** May be fractional, and below 0 for an early voice. */
   readonly delayFrames: number;
   readonly tuning: TuningPlan | null;
+  readonly drift: DriftPlan | null;
   readonly left: number;
   readonly right: number;
 }
@@ -39,6 +48,12 @@ export interface TuningPlan {
   readonly splices: SplicePlan;
 }
 
+export interface DriftPlan {
+  readonly key: string;
+  readonly path: DriftPath;
+}
+
+/** L' = ll·L + lr·R, R' = rl·L + rr·R. */
 export interface StageGains {
   readonly ll: number;
   readonly lr: number;
@@ -46,10 +61,16 @@ export interface StageGains {
   readonly rr: number;
 }
 
+/** Width, balance, trim and part level in one. */
+export interface StagePlan {
+  readonly open: StageGains;
+  /** Where the width opens with the level: the stage when it is closed, and how far it is open. */
+  readonly closed: StageGains;
+  readonly opening: PcmSource | null;
+}
+
 export interface PlainPlan {
-  readonly source: PcmSource;
-  readonly left: number;
-  readonly right: number;
+  readonly strand: StrandPlan;
   readonly level: number;
 }
 
@@ -66,8 +87,9 @@ export function planSources(plan: RenderPlan): PcmSource[] {
   const sources = new Map<string, PcmSource>();
   const add = (source: PcmSource) => sources.set(source.key, source);
   for (const part of plan.parts) {
-    add(part.plain.source);
-    for (const voice of part.voices) add(voice.source);
+    add(part.plain.strand.source);
+    for (const strand of part.strands) add(strand.source);
+    if (part.stage.opening) add(part.stage.opening);
   }
   if (plan.bed) {
     add(plan.bed.left);
@@ -82,16 +104,17 @@ export interface Reach {
   readonly ahead: number;
 }
 
-/** As far as delays, splices and interpolators reach, a quantum included. */
+/** As far as delays, splices, drift and interpolators reach, a quantum included. */
 export function planReach(plan: RenderPlan): Reach {
   const margin = Math.max(delayTaps, movingTaps) + quantumFrames;
   let behind = 0;
   let ahead = 0;
   for (const part of plan.parts)
-    for (const { delayFrames, tuning, source } of part.voices) {
+    for (const { delayFrames, tuning, drift, source } of part.strands) {
       const wander = tuning ? splicedWander(tuning.splices, source.frames) : 0;
-      behind = Math.max(behind, delayFrames + wander);
-      ahead = Math.max(ahead, wander - delayFrames);
+      const excursion = drift ? drift.path.widestFrames : 0;
+      behind = Math.max(behind, delayFrames + wander + excursion);
+      ahead = Math.max(ahead, wander + excursion - delayFrames);
     }
   return { behind: Math.ceil(behind) + margin, ahead: Math.ceil(ahead) + margin };
 }

@@ -15,6 +15,7 @@ import {
   type MemorySong,
 } from './memory.fixture.ts';
 import { plainMonitoring, type Monitoring } from './monitor.ts';
+import { neutralTuner } from '../voices/voice.ts';
 import { planReach } from './plan.ts';
 import { Player } from './player.ts';
 
@@ -202,7 +203,7 @@ describe('transport', () => {
     runPlayer(player, 2000);
     expect(player.state).toBe('loading');
     expect(player.underruns).toBe(0);
-    const { source } = plan.parts[0].plain;
+    const { source } = plan.parts[0].plain.strand;
     store.put(source.key, 0, await memory.load(source, 0));
     runPlayer(player, 40_000);
     // The second block never came: silence from there on, said as such.
@@ -228,7 +229,11 @@ describe('transport', () => {
       const player = new Player(rate, store);
       player.aim(plan);
       const { load } = memorySong([long]);
-      store.put(plan.parts[0].plain.source.key, 2, await load(plan.parts[0].plain.source, 2));
+      store.put(
+        plan.parts[0].plain.strand.source.key,
+        2,
+        await load(plan.parts[0].plain.strand.source, 2),
+      );
       player.seek(2 * blockFrames + 400);
       player.play();
       runPlayer(player, 512);
@@ -277,7 +282,7 @@ describe('plans', () => {
   test('a tuned voice is silent until its splices are there, then keeps the former ones', async () => {
     const memory = memorySong([take], rate, recipes[1].image);
     const waiting = compile(memory.song, new Map());
-    expect(waiting.parts[0].voices.map((voice) => voice.left + voice.right)).toEqual(
+    expect(waiting.parts[0].strands.map((strand) => strand.left + strand.right)).toEqual(
       [2 * centre, 0, 0].map((gain) => expect.closeTo(gain, 9)),
     );
     const ready = await memoryPlan(memory);
@@ -286,12 +291,12 @@ describe('plans', () => {
         kind: 'set-voice',
         partId: 'p0',
         voiceId: 'v2',
-        changes: { tuner: { kind: 'single', cents: 9 } },
+        changes: { tuner: { ...neutralTuner, cents: 9 } },
       },
     ]);
     const between = compile(retuned.song, new Map(), ready);
-    expect(between.parts[0].voices[1].tuning).toBe(ready.parts[0].voices[1].tuning);
-    expect(between.parts[0].voices[1].left).toBeGreaterThan(0);
+    expect(between.parts[0].strands[1].tuning).toBe(ready.parts[0].strands[1].tuning);
+    expect(between.parts[0].strands[1].left).toBeGreaterThan(0);
   });
 
   test('can be handed to another thread', async () => {

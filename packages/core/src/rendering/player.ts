@@ -14,6 +14,8 @@ export interface Loop {
 const edgeMs = 5;
 /** So much more than is read at once must be there before the sound begins. */
 const startReserveMs = 150;
+/** A new source has to be there for so much longer than is read at once before it is gone over to. */
+const freshReserveMs = 20;
 const scopePoints = 256;
 /** Every so many frames one point of the scope. */
 const scopeStride = 6;
@@ -31,6 +33,7 @@ export class Player {
   readonly #edge: Float64Array;
   #sources: readonly PcmSource[] = [];
   #reach = planReach(noPlan);
+  #pending: RenderPlan | null = null;
   #position = 0;
   #wanted = false;
   #state: PlayerState = 'stopped';
@@ -64,7 +67,16 @@ export class Player {
     return this.#state;
   }
 
+  /**
+   * Takes up a plan. While it plays, one that reads sources which are not there yet waits until they are, and what was
+   * heard goes on; of several that wait the last one counts.
+   */
   aim(plan: RenderPlan): void {
+    if (this.#state === 'playing' && !this.#newSourcesThere(plan)) {
+      this.#pending = plan;
+      return;
+    }
+    this.#pending = null;
     this.monitor.aim(plan);
     this.#sources = planSources(plan);
     this.#reach = planReach(plan);
@@ -91,6 +103,15 @@ export class Player {
     }
   }
 
+  #newSourcesThere(plan: RenderPlan): boolean {
+    const heard = new Set(this.#sources.map(({ key }) => key));
+    const fresh = planSources(plan).filter(({ key }) => !heard.has(key));
+    if (fresh.length === 0) return true;
+    const { behind, ahead } = planReach(plan);
+    const room = (freshReserveMs * this.#rateHz) / 1000;
+    return this.#has(fresh, this.#position - behind, this.#position + ahead + room);
+  }
+
   /** What has to be there around the position before the sound begins. */
   get reach(): Reach {
     const { behind, ahead } = this.#reach;
@@ -101,15 +122,18 @@ export class Player {
   sounds(index: number): boolean {
     if (this.#state !== 'playing') return false;
     const from = this.#position - this.#reach.behind;
-    const to = this.#position + this.#reach.ahead + this.#edge.length;
+    // A plan that waits leaves the one before in need of what comes next.
+    const to = this.#position + this.#reach.ahead + this.#rateHz;
     return index >= Math.floor(from / blockFrames) && index <= Math.floor(to / blockFrames);
   }
 
   #supplied(): boolean {
     const { behind, ahead } = this.reach;
-    const from = this.#position - behind;
-    const to = this.#position + ahead;
-    for (const source of this.#sources) {
+    return this.#has(this.#sources, this.#position - behind, this.#position + ahead);
+  }
+
+  #has(sources: readonly PcmSource[], from: number, to: number): boolean {
+    for (const source of sources) {
       const [first, last] = blockRange(source, from, to);
       for (let index = first; index <= last; index++)
         if (!this.#store.has(source.key, index)) return false;
@@ -157,6 +181,7 @@ export class Player {
   ): number {
     const position = this.#position;
     const quantum = Math.floor(position / quantumFrames) * quantumFrames;
+    if (quantum !== this.#quantum && this.#pending) this.aim(this.#pending);
     if (quantum !== this.#quantum) this.#render(quantum);
     const inside = position - quantum;
     const loop = this.loop && position < this.loop.end ? this.loop : null;
@@ -239,6 +264,7 @@ export class Player {
       this.#quantum = Number.NaN;
     }
     this.#state = this.#wanted ? 'loading' : 'stopped';
+    if (this.#pending) this.aim(this.#pending);
   }
 
   /** The song is over: back to its beginning. */

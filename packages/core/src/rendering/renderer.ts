@@ -1,16 +1,17 @@
 import { voiceChangeMs } from '../parameters/tables.ts';
 import type { BlockStore } from '../sources/blocks.ts';
 import { changeFade, Glide } from './glide.ts';
-import type { PartPlan, PlainPlan, RenderPlan, StageGains, VoicePlan } from './plan.ts';
+import type { PartPlan, RenderPlan, StageGains, StagePlan, StrandPlan } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 import { Tap, tapKey } from './tap.ts';
 
 const reading = new Float64Array(quantumFrames);
 const voiceLeft = new Float64Array(quantumFrames);
 const voiceRight = new Float64Array(quantumFrames);
-const plainScratch = new Float32Array(quantumFrames);
+const openFrom = new Float32Array(quantumFrames);
+const openTo = new Float32Array(quantumFrames);
 
-/** What a voice does: what it reads, and how much of it goes to each side. */
+/** What a strand does: what it reads, and how much of it goes to each side. */
 interface Layer {
   readonly tap: Tap;
   readonly left: number;
@@ -38,19 +39,19 @@ function fadeOver(
 }
 
 /**
- * One voice. A change lays a new reading over the old one and fades it in; the next change may follow when that is a quarter
+ * One strand. A change lays a new reading over the old one and fades it in; the next change may follow when that is a quarter
  * done, and of those that came meanwhile only the latest is taken. Fades that overlap by half add up to an even motion, so
  * that a dragged delay does not beat.
  */
-class VoiceRun {
+class StrandRun {
   readonly #fade: Float64Array;
   readonly #layers: Layer[];
   #waiting: Layer | null = null;
   gone = false;
 
-  constructor(rateHz: number, plan: VoicePlan) {
+  constructor(rateHz: number, plan: StrandPlan) {
     this.#fade = changeFade(rateHz, voiceChangeMs);
-    // A voice that is new fades in from nothing.
+    // A strand that is new fades in from nothing.
     this.#layers = [{ tap: new Tap(plan), left: 0, right: 0, step: this.#fade.length }];
     this.aim(plan);
   }
@@ -59,7 +60,7 @@ class VoiceRun {
     return this.#waiting ?? this.#layers[this.#layers.length - 1];
   }
 
-  aim(plan: VoicePlan): void {
+  aim(plan: StrandPlan): void {
     this.gone = false;
     this.#change(tapKey(plan), () => new Tap(plan), plan.left, plan.right);
   }
@@ -98,7 +99,7 @@ class VoiceRun {
     return this.gone && this.#layers.length === 1;
   }
 
-  /** Adds the voice to the sums of both sides. */
+  /** Adds the strand to the sums of both sides. */
   add(store: BlockStore, frame: number, left: Float64Array, right: Float64Array): void {
     const layers = this.#layers;
     if (layers.length === 1) {
@@ -135,10 +136,22 @@ class VoiceRun {
   }
 }
 
-const sameStage = (a: StageGains, b: StageGains) =>
+const sameGains = (a: StageGains, b: StageGains) =>
   a.ll === b.ll && a.lr === b.lr && a.rl === b.rl && a.rr === b.rr;
-const samePlain = (a: PlainPlan, b: PlainPlan) =>
-  a.source.key === b.source.key && a.left === b.left && a.right === b.right && a.level === b.level;
+const sameLevel = (a: number, b: number) => a === b;
+const sameStage = (a: StagePlan, b: StagePlan) =>
+  sameGains(a.open, b.open) && sameGains(a.closed, b.closed) && a.opening?.key === b.opening?.key;
+
+/** How far a stage is open, frame by frame. */
+function readOpening(
+  store: BlockStore,
+  { opening }: StagePlan,
+  frame: number,
+  target: Float32Array,
+): void {
+  if (opening) store.read(opening, frame, quantumFrames, target);
+  else target.fill(1);
+}
 
 /** One part as it sounds: after its stage and level, before any mute, solo or listening mode. */
 export class PartRun {
@@ -148,10 +161,11 @@ export class PartRun {
   readonly plainLeft = new Float32Array(quantumFrames);
   readonly plainRight = new Float32Array(quantumFrames);
   readonly #rateHz: number;
-  readonly #voices: VoiceRun[] = [];
-  readonly #byId = new Map<string, VoiceRun>();
-  readonly #stage: Glide<StageGains>;
-  readonly #plain: Glide<PlainPlan>;
+  readonly #strands: StrandRun[] = [];
+  readonly #byId = new Map<string, StrandRun>();
+  readonly #stage: Glide<StagePlan>;
+  readonly #plain: StrandRun;
+  readonly #plainLevel: Glide<number>;
   readonly #sumLeft = new Float64Array(quantumFrames);
   readonly #sumRight = new Float64Array(quantumFrames);
 
@@ -159,22 +173,24 @@ export class PartRun {
     this.id = plan.id;
     this.#rateHz = rateHz;
     this.#stage = new Glide(rateHz, plan.stage, sameStage);
-    this.#plain = new Glide(rateHz, plan.plain, samePlain);
+    this.#plain = new StrandRun(rateHz, plan.plain.strand);
+    this.#plainLevel = new Glide(rateHz, plan.plain.level, sameLevel);
     this.aim(plan);
   }
 
   aim(plan: PartPlan): void {
     this.#stage.aim(plan.stage);
-    this.#plain.aim(plan.plain);
-    const wanted = new Set(plan.voices.map((voice) => voice.id));
-    for (const voice of plan.voices) {
-      const run = this.#byId.get(voice.id);
+    this.#plain.aim(plan.plain.strand);
+    this.#plainLevel.aim(plan.plain.level);
+    const wanted = new Set(plan.strands.map((strand) => strand.id));
+    for (const strand of plan.strands) {
+      const run = this.#byId.get(strand.id);
       if (run) {
-        run.aim(voice);
+        run.aim(strand);
       } else {
-        const started = new VoiceRun(this.#rateHz, voice);
-        this.#byId.set(voice.id, started);
-        this.#voices.push(started);
+        const started = new StrandRun(this.#rateHz, strand);
+        this.#byId.set(strand.id, started);
+        this.#strands.push(started);
       }
     }
     for (const [id, run] of this.#byId) if (!wanted.has(id)) run.leave();
@@ -183,63 +199,78 @@ export class PartRun {
   settle(): void {
     this.#stage.settle();
     this.#plain.settle();
-    for (const voice of this.#voices) voice.settle();
+    this.#plainLevel.settle();
+    for (const strand of this.#strands) strand.settle();
   }
 
-  /** Drops voices that have faded out; not from within the sound. */
+  /** Drops strands that have faded out; not from within the sound. */
   sweep(): void {
     for (const [id, run] of this.#byId)
       if (run.finished) {
         this.#byId.delete(id);
-        this.#voices.splice(this.#voices.indexOf(run), 1);
+        this.#strands.splice(this.#strands.indexOf(run), 1);
       }
   }
 
   render(store: BlockStore, frame: number): void {
     const left = this.#sumLeft.fill(0);
     const right = this.#sumRight.fill(0);
-    for (const voice of this.#voices) voice.add(store, frame, left, right);
-    const stage = this.#stage;
-    const { from, to } = stage;
-    if (stage.moving) {
-      stage.begin();
-      for (let n = 0; n < quantumFrames; n++) {
-        const w = stage.weights[n];
-        const l = left[n];
-        const r = right[n];
-        this.left[n] =
-          (from.ll + (to.ll - from.ll) * w) * l + (from.lr + (to.lr - from.lr) * w) * r;
-        this.right[n] =
-          (from.rl + (to.rl - from.rl) * w) * l + (from.rr + (to.rr - from.rr) * w) * r;
-      }
-      stage.end();
-    } else {
-      for (let n = 0; n < quantumFrames; n++) {
-        this.left[n] = to.ll * left[n] + to.lr * right[n];
-        this.right[n] = to.rl * left[n] + to.rr * right[n];
-      }
+    for (const strand of this.#strands) strand.add(store, frame, left, right);
+    const { from, to, moving } = this.#stage;
+    if (moving || to.opening) this.#stageMoving(store, frame, from, to);
+    else this.#stageStill(to.open);
+  }
+
+  #stageStill({ ll, lr, rl, rr }: StageGains): void {
+    const left = this.#sumLeft;
+    const right = this.#sumRight;
+    for (let n = 0; n < quantumFrames; n++) {
+      this.left[n] = ll * left[n] + lr * right[n];
+      this.right[n] = rl * left[n] + rr * right[n];
     }
+  }
+
+  /** Both stages at what they are opened to, and the way from one to the other. */
+  #stageMoving(store: BlockStore, frame: number, from: StagePlan, to: StagePlan): void {
+    const stage = this.#stage;
+    const { moving, weights } = stage;
+    stage.begin();
+    readOpening(store, to, frame, openTo);
+    if (moving) readOpening(store, from, frame, openFrom);
+    for (let n = 0; n < quantumFrames; n++) {
+      const l = this.#sumLeft[n];
+      const r = this.#sumRight[n];
+      const w = moving ? weights[n] : 1;
+      const e = openTo[n];
+      const f = openFrom[n];
+      const ll = to.closed.ll + (to.open.ll - to.closed.ll) * e;
+      const lr = to.closed.lr + (to.open.lr - to.closed.lr) * e;
+      const rl = to.closed.rl + (to.open.rl - to.closed.rl) * e;
+      const rr = to.closed.rr + (to.open.rr - to.closed.rr) * e;
+      const fromLl = from.closed.ll + (from.open.ll - from.closed.ll) * f;
+      const fromLr = from.closed.lr + (from.open.lr - from.closed.lr) * f;
+      const fromRl = from.closed.rl + (from.open.rl - from.closed.rl) * f;
+      const fromRr = from.closed.rr + (from.open.rr - from.closed.rr) * f;
+      this.left[n] = (fromLl + (ll - fromLl) * w) * l + (fromLr + (lr - fromLr) * w) * r;
+      this.right[n] = (fromRl + (rl - fromRl) * w) * l + (fromRr + (rr - fromRr) * w) * r;
+    }
+    stage.end();
   }
 
   /** The plain reference, into `plainLeft` and `plainRight`. */
   renderPlain(store: BlockStore, frame: number): void {
-    const glide = this.#plain;
-    const { from, to } = glide;
-    store.read(to.source, frame, quantumFrames, plainScratch);
-    if (glide.moving) {
-      glide.begin();
-      for (let n = 0; n < quantumFrames; n++) {
-        const level = from.level + (to.level - from.level) * glide.weights[n];
-        this.plainLeft[n] = plainScratch[n] * to.left * level;
-        this.plainRight[n] = plainScratch[n] * to.right * level;
-      }
-      glide.end();
-    } else {
-      for (let n = 0; n < quantumFrames; n++) {
-        this.plainLeft[n] = plainScratch[n] * to.left * to.level;
-        this.plainRight[n] = plainScratch[n] * to.right * to.level;
-      }
+    const left = this.#sumLeft.fill(0);
+    const right = this.#sumRight.fill(0);
+    this.#plain.add(store, frame, left, right);
+    const glide = this.#plainLevel;
+    const { from, to, moving } = glide;
+    glide.begin();
+    for (let n = 0; n < quantumFrames; n++) {
+      const level = moving ? from + (to - from) * glide.weights[n] : to;
+      this.plainLeft[n] = left[n] * level;
+      this.plainRight[n] = right[n] * level;
     }
+    glide.end();
   }
 }
 

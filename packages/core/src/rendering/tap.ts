@@ -7,16 +7,21 @@ import {
   movingTaps,
 } from '../signal/sinc.ts';
 import type { BlockStore, PcmSource } from '../sources/blocks.ts';
+import { driftAt, type DriftPath } from '../voices/drift.ts';
 import { segmentAt, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
-import type { VoicePlan } from './plan.ts';
+import type { StrandPlan } from './plan.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { floor, sqrt, max, min, ceil } = Math;
 
 /** Frames read in one piece: a quantum at up to double speed, and the interpolator's reach. */
-const scratch = new Float32Array(2 * quantumFrames + 2 * delayTaps);
+const scratch = new Float32Array(3 * quantumFrames + 2 * delayTaps);
 const fading = new Float64Array(quantumFrames);
+/** How far behind its place a drifting voice is, frame by frame. */
+const wander = new Float64Array(quantumFrames);
+/** A drift of 20 ms at 5 Hz moves by less than 0.4 frames a frame. */
+const driftSlack = quantumFrames / 2;
 
 /**
  * Reads a voice's source at its delay and tuning: a function of the absolute frame, so that a seek sounds as the export
@@ -28,26 +33,43 @@ export class Tap {
   readonly #fraction: number;
   readonly #weights: Float64Array | null;
   readonly #splices: SplicePlan | null;
+  readonly #drift: DriftPath | null;
   readonly #fade: Float64Array | null;
   readonly key: string;
 
-  constructor(voice: VoicePlan) {
-    this.key = tapKey(voice);
-    this.#source = voice.source;
+  constructor(strand: StrandPlan) {
+    this.key = tapKey(strand);
+    this.#source = strand.source;
     // The reading lies `delayFrames` behind: `whole` frames back and `fraction` forward again.
-    this.#whole = ceil(voice.delayFrames - 1e-9);
-    this.#fraction = max(0, this.#whole - voice.delayFrames);
-    this.#splices = voice.tuning?.splices ?? null;
+    this.#whole = ceil(strand.delayFrames - 1e-9);
+    this.#fraction = max(0, this.#whole - strand.delayFrames);
+    this.#splices = strand.tuning?.splices ?? null;
+    this.#drift = strand.drift?.path ?? null;
     const straight = this.#fraction < 1e-9;
     this.#weights =
-      this.#splices || straight ? null : interpolationWeights(this.#fraction, delayTaps);
+      this.#splices || this.#drift || straight
+        ? null
+        : interpolationWeights(this.#fraction, delayTaps);
     this.#fade = this.#splices && fadeTable(this.#splices.crossfadeFrames);
   }
 
   /** Fills `output` with the quantum that starts at absolute frame `frame`. Allocates nothing. */
   read(store: BlockStore, frame: number, output: Float64Array): void {
+    if (this.#drift) this.#follow(this.#drift, frame);
     if (this.#splices) this.#readSpliced(store, frame, this.#splices, output);
+    else if (this.#drift)
+      this.#readLine(store, frame - this.#whole + this.#fraction, 1, 0, quantumFrames, output);
     else this.#readStraight(store, frame, output);
+  }
+
+  /** Where the drift is at each frame of the quantum, as two straight lines: it moves by far less than a sample in 64. */
+  #follow(path: DriftPath, frame: number): void {
+    const half = quantumFrames / 2;
+    for (let part = 0; part < 2; part++) {
+      const from = driftAt(path, frame + part * half);
+      const step = (driftAt(path, frame + (part + 1) * half) - from) / half;
+      for (let n = 0; n < half; n++) wander[part * half + n] = from + step * n;
+    }
   }
 
   #readStraight(store: BlockStore, frame: number, output: Float64Array): void {
@@ -73,10 +95,11 @@ export class Tap {
         segment + 1 < plan.starts.length
           ? min(quantumFrames, plan.starts[segment + 1] - start)
           : quantumFrames;
-      this.#readLine(store, start, plan, segment, at, next, output);
+      this.#readLine(store, this.#origin(start, plan, segment), plan.ratio, at, next, output);
       const faded = segment > 0 ? min(next, plan.starts[segment] + length - start) : at;
       if (faded > at) {
-        this.#readLine(store, start, plan, segment - 1, at, faded, fading);
+        const before = this.#origin(start, plan, segment - 1);
+        this.#readLine(store, before, plan.ratio, at, faded, fading);
         const alike = plan.likeness[segment];
         for (let n = at; n < faded; n++) {
           const e = fade[start + n - plan.starts[segment]];
@@ -89,25 +112,30 @@ export class Tap {
     }
   }
 
-  /** Reads along one segment's line for the frames `from` up to `to` of the quantum. */
+  /** Where a segment's line lies in the source at the beginning of the quantum. */
+  #origin(start: number, plan: SplicePlan, segment: number): number {
+    return plan.positions[segment] + plan.ratio * (start + this.#fraction - plan.starts[segment]);
+  }
+
+  /** Reads along a line, and the drift round it, for the frames `from` up to `to` of the quantum. */
   #readLine(
     store: BlockStore,
-    start: number,
-    plan: SplicePlan,
-    segment: number,
+    origin: number,
+    ratio: number,
     from: number,
     to: number,
     output: Float64Array,
   ): void {
-    const ratio = plan.ratio;
-    const origin =
-      plan.positions[segment] + ratio * (start + this.#fraction - plan.starts[segment]);
+    const drifting = this.#drift !== null;
+    // A drift moves the ends of what is read by no more than its own steepness.
+    const slack = drifting ? driftSlack : 0;
+    const offset = drifting ? wander[from] : 0;
     const table = movingTable();
-    const first = floor(origin + ratio * from) - movingTaps / 2 + 1;
-    const last = floor(origin + ratio * (to - 1)) + movingTaps / 2 + 2;
+    const first = floor(origin + ratio * from - offset) - movingTaps / 2 + 1 - slack;
+    const last = floor(origin + ratio * (to - 1) - offset) + movingTaps / 2 + 2 + slack;
     store.read(this.#source, first, last - first, scratch);
     for (let n = from; n < to; n++) {
-      const position = origin + ratio * n;
+      const position = drifting ? origin + ratio * n - wander[n] : origin + ratio * n;
       const whole = floor(position);
       // Rounded to the nearest phase; what is cut here is never negative.
       const row = (((position - whole) * movingPhases + 0.5) | 0) * movingTaps;
@@ -166,6 +194,6 @@ function convolve(weights: Float64Array, input: Float32Array, output: Float64Arr
 }
 
 /** Two taps with the same key read the same. */
-export function tapKey(voice: VoicePlan): string {
-  return `${voice.source.key}@${voice.delayFrames}~${voice.tuning?.key ?? ''}`;
+export function tapKey(strand: StrandPlan): string {
+  return `${strand.source.key}@${strand.delayFrames}~${strand.tuning?.key ?? ''}~${strand.drift?.key ?? ''}`;
 }

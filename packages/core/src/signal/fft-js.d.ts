@@ -4,6 +4,7 @@ declare module 'fft.js' {
     createComplexArray(): number[];
     realTransform(output: number[], input: ArrayLike<number>): void;
     completeSpectrum(spectrum: number[]): void;
+    transform(output: number[], input: number[]): void;
     inverseTransform(output: number[], input: number[]): void;
   }
 }

@@ -14,3 +14,8 @@ export function seededRandom(seed: number): () => number {
     return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296;
   };
 }
+
+/** One number in [0, 1) for a seed and an index, whatever was asked before: the generator above, hashed at one place. */
+export function seededHash(seed: number, index: number): number {
+  return seededRandom(imul(seed, 0x9e3779b1) + imul(index + 1, 0x85ebca6b))();
+}

@@ -16,7 +16,7 @@ export const movingTaps = 16;
 /** Phases of the moving interpolator's table: nearest phase is at most 1/8192 sample off (−81 dBc at 10 kHz). */
 export const movingPhases = 4096;
 
-function besselI0(x: number): number {
+export function besselI0(x: number): number {
   let sum = 1;
   let term = 1;
   for (let k = 1; k < 40; k++) {

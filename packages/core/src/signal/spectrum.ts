@@ -1,6 +1,17 @@
 import FFT from 'fft.js';
 
-/** The one place that knows which FFT package is used. */
+const { cos, PI } = Math;
+
+const plans = new Map<number, FFT>();
+
+/** A transform of `size` points; its tables are dear, so each size is made once. */
+export function fftOf(size: number): FFT {
+  let plan = plans.get(size);
+  if (!plan) plans.set(size, (plan = new FFT(size)));
+  return plan;
+}
+
+/** For real signals. */
 export class RealFft {
   readonly size: number;
   readonly #fft: FFT;
@@ -9,7 +20,7 @@ export class RealFft {
   /** `size` is a power of two. */
   constructor(size: number) {
     this.size = size;
-    this.#fft = new FFT(size);
+    this.#fft = fftOf(size);
     this.#input = new Array<number>(size).fill(0);
   }
 
@@ -32,7 +43,7 @@ export class RealFft {
 
 export function hannWindow(size: number): Float64Array {
   const window = new Float64Array(size);
-  for (let n = 0; n < size; n++) window[n] = 0.5 - 0.5 * Math.cos((2 * Math.PI * n) / size);
+  for (let n = 0; n < size; n++) window[n] = 0.5 - 0.5 * cos((2 * PI * n) / size);
   return window;
 }
 

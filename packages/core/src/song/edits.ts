@@ -1,9 +1,11 @@
-import { checkImage, checkVoice, type Image, type Stage } from '../image/image.ts';
+import { checkImage, type Image } from '../image/image.ts';
+import type { Stage } from '../image/stage.ts';
 import { failure, success, type Outcome } from '../outcome.ts';
-import { checkParameter, describe } from '../parameters/parameter.ts';
+import { allOf, checkParameter, describe } from '../parameters/parameter.ts';
 import { bedParameters, partParameters, rateParameter } from '../parameters/tables.ts';
 import { panLaws, type PanLaw } from '../voices/pan-law.ts';
-import type { Voice } from '../voices/voice.ts';
+import { checkPreparation, type Preparation } from '../takes/preparation.ts';
+import { checkVoice, type Voice } from '../voices/voice.ts';
 import {
   families,
   mostParts,
@@ -32,7 +34,17 @@ export type Edit =
       readonly voiceId: string;
       readonly changes: Partial<Omit<Voice, 'id'>>;
     }
-  | { readonly kind: 'set-stage'; readonly partId: string; readonly changes: Partial<Stage> };
+  | { readonly kind: 'set-stage'; readonly partId: string; readonly changes: Partial<Stage> }
+  | { readonly kind: 'set-preparation'; readonly partId: string; readonly preparation: Preparation }
+  /** Keeps an image under a number key; null clears it. */
+  | {
+      readonly kind: 'set-draft';
+      readonly partId: string;
+      readonly number: string;
+      readonly image: Image | null;
+    }
+  /** Which draft the image was last kept as or recalled from. */
+  | { readonly kind: 'choose-draft'; readonly partId: string; readonly number: string | null };
 
 export type PartChanges = Partial<{
   name: string;
@@ -96,6 +108,26 @@ export function applyEdit(song: Song, edit: Edit): Outcome<Edited> {
           part: { ...part, image },
           inverse: { kind: 'set-stage', partId: part.id, changes },
         });
+      });
+    case 'set-preparation':
+      return changePart(song, edit.partId, (part) => {
+        const checked = checkPreparation(edit.preparation, 'preparation');
+        if (!checked.ok) return checked;
+        const inverse: Edit = {
+          kind: 'set-preparation',
+          partId: part.id,
+          preparation: part.preparation,
+        };
+        return success({ part: { ...part, preparation: edit.preparation }, inverse });
+      });
+    case 'set-draft':
+      return setDraft(song, edit.partId, edit.number, edit.image);
+    case 'choose-draft':
+      return changePart(song, edit.partId, (part) => {
+        const checked = checkDraftNumber(edit.number ?? '1');
+        if (!checked.ok) return checked;
+        const inverse: Edit = { kind: 'choose-draft', partId: part.id, number: part.draft };
+        return success({ part: { ...part, draft: edit.number }, inverse });
       });
     default:
       return failure(
@@ -285,9 +317,19 @@ function checkPart(song: Song, part: Part): Outcome<unknown> {
         `part.takes[${n}].channel`,
       );
   }
-  const level = checkParameter(partParameters.levelDb, part.levelDb, 'part.levelDb');
-  if (!level.ok) return level;
-  return checkImage(part.image, song.rateHz ?? 48_000, part.takes.length, 'part.image');
+  const rateHz = song.rateHz ?? 48_000;
+  const takes = part.takes.length;
+  return allOf(
+    part,
+    checkParameter(partParameters.levelDb, part.levelDb, 'part.levelDb'),
+    checkPreparation(part.preparation, 'part.preparation'),
+    checkImage(part.image, rateHz, takes, 'part.image'),
+    ...Object.entries(part.drafts).flatMap(([number, draft]) => [
+      checkDraftNumber(number),
+      checkImage(draft, rateHz, takes, `part.drafts.${number}`),
+    ]),
+    part.draft === null ? success(null) : checkDraftNumber(part.draft),
+  );
 }
 
 function removePart(song: Song, partId: string): Outcome<Edited> {
@@ -298,6 +340,35 @@ function removePart(song: Song, partId: string): Outcome<Edited> {
     { ...song, parts, partOrder: song.partOrder.toSpliced(index, 1) },
     { kind: 'add-part', part, index },
   );
+}
+
+function checkDraftNumber(number: string): Outcome<unknown> {
+  if (/^[1-9]$/.test(number)) return success(number);
+  return failure(
+    'bad-draft',
+    `A draft is kept under one of the keys 1 to 9; it was ${describe(number)}.`,
+    'number',
+  );
+}
+
+function setDraft(
+  song: Song,
+  partId: string,
+  number: string,
+  image: Image | null,
+): Outcome<Edited> {
+  return changePart(song, partId, (part) => {
+    const checked = allOf(
+      number,
+      checkDraftNumber(number),
+      image ? checkImage(image, song.rateHz ?? 48_000, part.takes.length) : success(null),
+    );
+    if (!checked.ok) return checked;
+    const { [number]: before = null, ...others } = part.drafts;
+    const drafts = image ? { ...others, [number]: image } : others;
+    const inverse: Edit = { kind: 'set-draft', partId, number, image: before };
+    return success({ part: { ...part, drafts }, inverse });
+  });
 }
 
 const changeable = ['name', 'family', 'levelDb', 'muted'];

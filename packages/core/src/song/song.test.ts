@@ -1,13 +1,15 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { neutralImage, newVoice } from '../image/image.ts';
+import { anyImage } from '../image/any-image.fixture.ts';
+import { neutralImage } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { memoryRecording } from '../rendering/memory.fixture.ts';
 import { apply, type Command, type LoggedCommand } from './commands.ts';
 import type { Edit } from './edits.ts';
 import { record, redoCommand, replay, undoCommand, emptyHistory } from './history.ts';
 import { migrate, readSong } from './saved-song.ts';
-import { emptySong, songFrames, type Song } from './song.ts';
+import { newVoice } from '../voices/voice.ts';
+import { emptySong, newPart, songFrames, type Song } from './song.ts';
 
 function command(edits: readonly Edit[], name = 'step'): Command {
   return { id: `${name}-${Math.floor(1e9 * 0.5)}`, name, role: 'do', edits };
@@ -27,15 +29,9 @@ const begun = applied(emptySong('s', 'Song'), [
   ...['a', 'b'].map((id, index): Edit => ({
     kind: 'add-part',
     index,
-    part: {
-      id,
-      name: id,
-      family: 'keys',
-      takes: [{ recording: recordings[index].hash, channel: 0 }],
-      levelDb: 0,
-      muted: false,
+    part: newPart(id, id, 'keys', [{ recording: recordings[index].hash, channel: 0 }], {
       image: recipes[index].image,
-    },
+    }),
   })),
 ]);
 
@@ -84,7 +80,10 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   fc.record({
     kind: fc.constant('set-image' as const),
     partId: fc.constantFrom('a', 'b'),
-    image: fc.constantFrom(neutralImage(), ...recipes.map((recipe) => recipe.image)),
+    image: fc.oneof(
+      anyImage,
+      fc.constantFrom(neutralImage(), ...recipes.map(({ image }) => image)),
+    ),
   }),
   fc.record({
     kind: fc.constant('set-stage' as const),
@@ -250,9 +249,9 @@ describe('what a song refuses', () => {
 });
 
 test('a newer song is refused, an older one goes through every migration once', () => {
-  const newer = readSong({ formatVersion: 2 });
+  const newer = readSong({ formatVersion: 3 });
   expect(newer.ok ? '' : newer.error.sentence).toBe(
-    'This song was saved by a newer Pannet (format 2); this one reads up to format 1.',
+    'This song was saved by a newer Pannet (format 3); this one reads up to format 2.',
   );
   expect(readSong({}).ok).toBe(false);
   expect(readSong(null).ok).toBe(false);

@@ -1,4 +1,6 @@
-import type { Image } from '../image/image.ts';
+import { neutralImage, type Image } from '../image/image.ts';
+import type { SourceFacts } from '../sources/facts.ts';
+import { neutralPreparation, type Preparation } from '../takes/preparation.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 
 /** One audio file as imported, kept byte for byte under its content hash. */
@@ -13,6 +15,8 @@ export interface Recording {
   readonly frames: number;
   readonly dataOffset: number;
   readonly bytesPerFrame: number;
+  /** What it is; known once it was looked at. */
+  readonly facts?: SourceFacts;
 }
 
 /** One performance of a part: one channel of a recording. */
@@ -33,7 +37,36 @@ export interface Part {
   readonly takes: readonly Take[];
   readonly levelDb: number;
   readonly muted: boolean;
+  /** What is done to every take before it is spread. */
+  readonly preparation: Preparation;
   readonly image: Image;
+  /** Kept states of the image, under the number keys 1 to 9. */
+  readonly drafts: Readonly<Record<string, Image>>;
+  /** The draft that the image was last kept as or recalled from. */
+  readonly draft: string | null;
+}
+
+/** A part whose image is its take in the middle, as recorded. */
+export function newPart(
+  id: string,
+  name: string,
+  family: Family,
+  takes: readonly Take[],
+  changes: Partial<Part> = {},
+): Part {
+  return {
+    id,
+    name,
+    family,
+    takes,
+    levelDb: 0,
+    muted: false,
+    preparation: neutralPreparation,
+    image: neutralImage(),
+    drafts: {},
+    draft: null,
+    ...changes,
+  };
 }
 
 /** A rough mix of everything else: heard, never processed, never exported. */
@@ -44,7 +77,7 @@ export interface Bed {
 
 /** The immutable document. It changes only by commands. */
 export interface Song {
-  readonly formatVersion: 1;
+  readonly formatVersion: 2;
   readonly id: string;
   readonly title: string;
   /** null until the first recording decides. */
@@ -60,7 +93,7 @@ export const mostParts = 64;
 
 export function emptySong(id: string, title: string): Song {
   return {
-    formatVersion: 1,
+    formatVersion: 2,
     id,
     title,
     rateHz: null,

@@ -1,6 +1,7 @@
 import type { ByteSource } from '../formats/byte-source.ts';
 import { decodeChannel, type WavLayout } from '../formats/wav-read.ts';
 import { blockFrames } from './blocks.ts';
+import { FactFinder, type SourceFacts } from './facts.ts';
 
 /** Reads and decodes one block of one channel of a WAV file. */
 export async function readWavBlock(
@@ -28,4 +29,19 @@ export async function readWavChannels(
     for (const [channel, samples] of channels.entries())
       samples.set(await readWavBlock(bytes, layout, channel, index), index * blockFrames);
   return channels;
+}
+
+/** What a file is, read block by block. */
+export async function readFacts(bytes: ByteSource, layout: WavLayout): Promise<SourceFacts> {
+  const finder = new FactFinder(layout.rateHz);
+  for (let index = 0; index * blockFrames < layout.frames; index++) {
+    const first = index * blockFrames;
+    const count = Math.min(blockFrames, layout.frames - first);
+    const raw = await bytes.read(
+      layout.dataOffset + first * layout.bytesPerFrame,
+      count * layout.bytesPerFrame,
+    );
+    finder.add(Array.from({ length: layout.channels }, (_, n) => decodeChannel(raw, layout, n)));
+  }
+  return finder.facts();
 }

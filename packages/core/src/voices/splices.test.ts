@@ -1,7 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
-import { neutralStage, newVoice, type Image } from '../image/image.ts';
+import type { Image } from '../image/image.ts';
+import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
+import { newVoice } from './voice.ts';
 import { planSplices, splicedWander } from './splices.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
@@ -14,7 +16,7 @@ function tuned(cents: number): Image {
     voices: [
       newVoice('v1', 'left', {
         placement: { kind: 'pan', panPercent: -100 },
-        tuner: { kind: 'single', cents },
+        tuner: { cents },
       }),
     ],
     stage: neutralStage,
@@ -73,6 +75,7 @@ test.each([-50, 12, 50])(
     const take = noise(2, rate, 3);
     const frames = 120 * rate;
     const plan = await planSplices({
+      kind: 'single',
       ratio: 2 ** (cents / 1200),
       rateHz: rate,
       frames,
@@ -92,8 +95,14 @@ test.each([-50, 12, 50])(
 
 test('no tuning needs no splices, and silence can be tuned', async () => {
   const read = (_: number, count: number) => Promise.resolve(new Float32Array(count));
-  const still = await planSplices({ ratio: 1, rateHz: rate, frames: rate, read });
+  const still = await planSplices({ kind: 'single', ratio: 1, rateHz: rate, frames: rate, read });
   expect([...still.starts]).toEqual([0]);
-  const silent = await planSplices({ ratio: 1.004, rateHz: rate, frames: 20 * rate, read });
+  const silent = await planSplices({
+    kind: 'single',
+    ratio: 1.004,
+    rateHz: rate,
+    frames: 20 * rate,
+    read,
+  });
   expect([...silent.likeness].every((value) => value === 1)).toBe(true);
 });

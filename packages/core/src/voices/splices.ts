@@ -1,8 +1,9 @@
 import { parabolaPeak } from '../measurement/sides.ts';
 import { interpolationWeights } from '../signal/sinc.ts';
 import { nextPowerOfTwo, RealFft } from '../signal/spectrum.ts';
+import type { TunerKind } from './voice.ts';
 
-const { abs, sqrt } = Math;
+const { abs, sqrt, min, max, floor, round, ceil, sign, log10 } = Math;
 
 /**
  * How a tuned voice reads its take: straight lines a little faster or slower than time, joined by splices that put it
@@ -12,65 +13,102 @@ const { abs, sqrt } = Math;
 export interface SplicePlan {
   readonly ratio: number;
   readonly crossfadeFrames: number;
+  /** Where it covers only a stretch, to be heard at once while the whole is planned: the frame that it ends at. */
+  readonly coarseTo?: number;
   readonly starts: Float64Array;
   readonly positions: Float64Array;
   /** How alike the two readings of the splice at the segment's start are, 0 to 1: the crossfade's gain depends on it. */
   readonly likeness: Float64Array;
 }
 
-/** The widest wander of a single line from its place is half of this, as a rule. */
-export const singleLineWindowMs = 20;
-/** Places at which a splice is tried before the best one is taken. */
-const tries = 3;
+/** How a kind of sound is spliced. */
+interface SpliceStyle {
+  /** The voice wanders from its place by half of this at most, as a rule. */
+  readonly windowMs: number;
+  readonly crossfadeMs: number;
+  /** Places at which a splice is tried before the best one is taken. */
+  readonly tries: number;
+  /** Whether splices keep away from onsets. */
+  readonly sparesOnsets: boolean;
+}
+
+/**
+ * A single line repeats itself within some 10 ms, so that a jump by a period is not heard. A chord repeats itself, if at
+ * all, over longer times. A struck sound has no period to speak of, but moments at which nothing begins.
+ */
+export const spliceStyles: Readonly<Record<TunerKind, SpliceStyle>> = {
+  single: { windowMs: 20, crossfadeMs: 10, tries: 3, sparesOnsets: false },
+  chords: { windowMs: 40, crossfadeMs: 20, tries: 4, sparesOnsets: false },
+  struck: { windowMs: 16, crossfadeMs: 6, tries: 6, sparesOnsets: true },
+};
+
 /** Under this likeness a longer jump is looked for: a tone below some 60 Hz needs one. */
 const goodLikeness = 0.9;
+/** A longer jump has to be so much better, or noise would wander for nothing. */
+const worthLonger = 0.1;
 
 export interface SpliceRequest {
-  /** Frequency ratio, 0.97 to 1.03 for the fine range. */
+  readonly kind: TunerKind;
+  /** Frequency ratio, 0.5 to 2. */
   readonly ratio: number;
   readonly rateHz: number;
   /** Length of the source. */
   readonly frames: number;
+  /** Plans this stretch alone, for what is to be heard at once; all of the source if left out. */
+  readonly from?: number;
+  readonly to?: number;
   /** `count` frames from `start`, silence outside. */
   readonly read: (start: number, count: number) => Promise<Float32Array>;
 }
 
 /**
- * Plans the splices of a single line ahead for a whole take. Each is put where, and jumps by how much, the normalised
- * correlation of what was and what will be read is highest; the lag is refined to fractions of a sample.
+ * Plans the splices of a take ahead. Each is put where, and jumps by how much, the normalised correlation of what was and
+ * what will be read is highest; the lag is refined to fractions of a sample.
  */
 export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
-  const { ratio, rateHz, frames, read } = request;
-  const reach = Math.round((singleLineWindowMs * rateHz) / 2000);
-  const crossfadeFrames = reach;
-  const starts = [0];
-  const positions = [0];
+  const { kind, ratio, rateHz, read } = request;
+  const from = request.from ?? 0;
+  const to = min(request.to ?? request.frames, request.frames);
+  const style = spliceStyles[kind];
+  const reach = round((style.windowMs * rateHz) / 2000);
+  const crossfadeFrames = round((style.crossfadeMs * rateHz) / 1000);
+  const starts = [from];
+  const positions = [from];
   const likeness = [1];
   const slope = ratio - 1;
   if (slope !== 0) {
-    const direction = Math.sign(slope);
+    const direction = sign(slope);
     const search = new LagSearch(crossfadeFrames, reach);
     for (;;) {
       const start = starts[starts.length - 1];
       const position = positions[positions.length - 1];
       /** When the reading is `distance` away from its place. */
       const timeAt = (distance: number) =>
-        Math.ceil(start + (direction * distance - (position - start)) / slope);
-      const first = Math.max(timeAt(reach / 2), start + crossfadeFrames);
-      if (first >= frames) break;
-      const last = Math.max(first, timeAt(reach));
-      let best: Splice | undefined;
-      for (const longest of [reach, 3 * reach]) {
+        ceil(start + (direction * distance - (position - start)) / slope);
+      const first = max(timeAt(reach / 2), start + crossfadeFrames);
+      if (first >= to) break;
+      const last = max(first, timeAt(reach));
+      const bestUpTo = async (longest: number) => {
+        let best: Splice | undefined;
+        const tries = last > first ? style.tries : 1;
         for (let n = 0; n < tries; n++) {
-          const time = Math.round(first + ((last - first) * n) / (tries - 1));
+          const time = round(first + ((last - first) * n) / max(1, tries - 1));
           const place = position + ratio * (time - start);
-          const wander = Math.abs(place - time);
+          const wander = abs(place - time);
           const found = await search.at(read, place, direction, wander + longest);
-          if (!best || found.score > best.score) best = { ...found, time, place };
+          const score = style.sparesOnsets
+            ? found.score -
+              (await onsetPenalty(read, place, direction * found.lag, crossfadeFrames))
+            : found.score;
+          if (!best || score > best.score) best = { ...found, score, time, place };
         }
-        if (best && best.likeness >= goodLikeness) break;
+        return best as Splice;
+      };
+      let best = await bestUpTo(reach);
+      if (best.likeness < goodLikeness && !style.sparesOnsets) {
+        const longer = await bestUpTo(3 * reach);
+        if (longer.score > best.score + worthLonger) best = longer;
       }
-      if (!best) throw new Error('A splice search always finds a lag.');
       starts.push(best.time);
       positions.push(best.place - direction * best.lag);
       likeness.push(best.likeness);
@@ -79,10 +117,36 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
   return {
     ratio,
     crossfadeFrames,
+    ...(request.from === undefined ? {} : { coarseTo: to }),
     starts: Float64Array.from(starts),
     positions: Float64Array.from(positions),
     likeness: Float64Array.from(likeness),
   };
+}
+
+/** From this rise on, in dB from one crossfade's length to the next, something begins. */
+const onsetDb = 6;
+
+/** How much speaks against a crossfade from `place` to `place − back`, since something begins within it. */
+async function onsetPenalty(
+  read: SpliceRequest['read'],
+  place: number,
+  back: number,
+  length: number,
+): Promise<number> {
+  let steepest = 0;
+  for (const at of [place, place - back]) {
+    const samples = await read(floor(at) - length, 3 * length);
+    let before = 0;
+    for (let k = 0; k < 3; k++) {
+      let energy = 1e-9;
+      for (let n = k * length; n < (k + 1) * length; n++) energy += samples[n] * samples[n];
+      const level = 10 * log10(energy);
+      if (k > 0) steepest = max(steepest, level - before);
+      before = level;
+    }
+  }
+  return steepest > onsetDb ? steepest / 12 : 0;
 }
 
 interface Lag {
@@ -125,8 +189,8 @@ class LagSearch {
     direction: number,
     longest: number,
   ): Promise<Lag> {
-    const whole = Math.floor(place);
-    const limit = Math.min(Math.floor(longest), this.#span);
+    const whole = floor(place);
+    const limit = min(floor(longest), this.#span);
     const regionStart = direction > 0 ? whole - this.#span - edge : whole - edge;
     const regionFrames = this.#span + this.#window + 2 * edge;
     const region = await read(regionStart, regionFrames);
@@ -155,7 +219,7 @@ class LagSearch {
     }
     const shift = shiftOf(best);
     const offset = own > 1e-12 ? refine(alike, shift) : 0;
-    const value = Math.max(0, Math.min(1, alike(shift)));
+    const value = max(0, min(1, alike(shift)));
     return { lag: best - direction * offset, likeness: value, score };
   }
 
@@ -181,7 +245,7 @@ function refine(alike: (shift: number) => number, shift: number): number {
   const taps = 16;
   const values = Array.from({ length: 2 * grid + 1 }, (_, n) => {
     const offset = n / grid - 1;
-    const whole = Math.floor(offset);
+    const whole = floor(offset);
     const weights = interpolationWeights(offset - whole, taps);
     let sum = 0;
     for (let k = 0; k < taps; k++) sum += weights[k] * alike(shift + whole + k - taps / 2 + 1);
@@ -219,10 +283,10 @@ export function segmentAt(plan: SplicePlan, time: number): number {
 export function splicedWander(plan: SplicePlan, frames: number): number {
   let widest = 0;
   for (let k = 0; k < plan.starts.length; k++) {
-    const end = k + 1 < plan.starts.length ? plan.starts[k + 1] : frames;
+    const end = k + 1 < plan.starts.length ? plan.starts[k + 1] : (plan.coarseTo ?? frames);
     const from = plan.positions[k] - plan.starts[k];
     const to = from + (plan.ratio - 1) * (end - plan.starts[k]);
-    widest = Math.max(widest, Math.abs(from), Math.abs(to));
+    widest = max(widest, abs(from), abs(to));
   }
   return widest;
 }

@@ -1,5 +1,9 @@
 import type { WavLayout } from '@pannet/core/formats/wav-read';
+import type { SourceFacts } from '@pannet/core/sources/facts';
 import { Column, Entity, PrimaryColumn } from 'typeorm';
+
+/** How a file is laid out, and what sounds in it. Recordings from before that was looked at have no facts. */
+export type DescribedLayout = WavLayout & { readonly facts?: SourceFacts };
 
 /** One audio file as it came, under its content hash; its bytes lie in `recording_chunks`. */
 @Entity('recordings')
@@ -14,5 +18,5 @@ export class RecordingEntity {
   bytes: number;
 
   @Column('json')
-  layout: WavLayout;
+  layout: DescribedLayout;
 }

@@ -3,15 +3,16 @@ import { Readable, Transform } from 'node:stream';
 import { buffer } from 'node:stream/consumers';
 import { pipeline } from 'node:stream/promises';
 import { Injectable } from '@nestjs/common';
-import { readWavLayout, type WavLayout } from '@pannet/core/formats/wav-read';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
+import { readFacts } from '@pannet/core/sources/wav-blocks';
 import type pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { DataSource } from 'typeorm';
 import { CopyPool } from '../database/database.module.ts';
 import { Problem } from '../problems/problem.ts';
 import { chunkBytes, ChunkRows, ColumnBytes } from './copy-binary.ts';
-import { RecordingEntity } from './recording.entity.ts';
+import { RecordingEntity, type DescribedLayout } from './recording.entity.ts';
 
 /** Bytes from `start` up to `end` (exclusive). */
 export interface ByteRange {
@@ -75,7 +76,7 @@ export class RecordingsService {
     client: pg.PoolClient,
     body: Readable,
     fileName: string,
-  ): Promise<{ hash: string; layout: WavLayout }> {
+  ): Promise<{ hash: string; layout: DescribedLayout }> {
     const ids = await client.query<{ id: string }>(`SELECT nextval('recordings_id_seq') AS id`);
     const id = BigInt(ids.rows[0].id);
     const digest = createHash('sha256');
@@ -109,13 +110,14 @@ export class RecordingsService {
     };
     const layout = await readWavLayout(source, fileName);
     if (!layout.ok) throw new Problem(422, layout.error);
+    const described = { ...layout.value, facts: await readFacts(source, layout.value) };
     const inserted = await client.query(
       'INSERT INTO recordings (id, hash, bytes, layout) VALUES ($1, $2, $3, $4) ON CONFLICT (hash) DO NOTHING',
-      [String(id), hash, bytes, JSON.stringify(layout.value)],
+      [String(id), hash, bytes, JSON.stringify(described)],
     );
     if (inserted.rowCount === 0)
       await client.query('DELETE FROM recording_chunks WHERE recording_id = $1', [String(id)]);
-    return { hash, layout: layout.value };
+    return { hash, layout: described };
   }
 
   /** Streams ranges of recordings into a writable, one after the other; a reader that goes away ends the read. */

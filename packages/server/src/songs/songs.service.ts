@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import { randomUUID } from 'node:crypto';
 import { Injectable } from '@nestjs/common';
 import { expectSuccess } from '@pannet/core/outcome';
@@ -161,11 +162,10 @@ export class SongsService {
       if (edit.kind !== 'put-recording') continue;
       const { fileName, ...claimed } = edit.recording ?? ({} as Recording);
       const kept = await this.#recordings.find(String(claimed.hash));
-      const truth = kept && { hash: kept.hash, ...kept.layout };
-      if (
-        !truth ||
-        Object.entries(truth).some(([key, value]) => claimed[key as keyof typeof claimed] !== value)
-      )
+      // What a recording is was not told by earlier versions.
+      const { facts, ...layout } = kept?.layout ?? {};
+      const truth = kept && { hash: kept.hash, ...layout, ...(claimed.facts && { facts }) };
+      if (!truth || !isDeepStrictEqual(claimed, truth))
         throw new Problem(
           422,
           {

@@ -2,17 +2,18 @@ import { checkParameter, clampParameter, type Parameter } from '@pannet/core/par
 import { figure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 
-interface Props {
+interface Props<Value extends number | null> {
   readonly parameter: Parameter;
-  readonly value: number;
+  /** `null` where the parameter can be off. */
+  readonly value: Value;
   /** Said to those who do not see it. */
   readonly label?: string;
   readonly unit?: string;
   readonly width?: number;
   readonly disabled?: boolean;
   /** A value on its way, while it is dragged. */
-  readonly onPreview?: (value: number) => void;
-  readonly onCommit: (value: number) => void;
+  readonly onPreview?: (value: Value) => void;
+  readonly onCommit: (value: Value) => void;
   readonly onCancel?: () => void;
   /** Says what is wrong with what was typed. */
   readonly onRefuse?: (sentence: string) => void;
@@ -25,17 +26,25 @@ const pixelsPerStep = 3;
  * A figure with its unit: typed (Enter or leaving takes it, Escape gives up), stepped by the arrow keys (Shift: ten steps) and
  * the wheel, dragged up and down by its unit, set to its default by a double click on the unit.
  */
-export function NumberField(props: Props) {
-  const { parameter, value, width = 74, disabled, onPreview, onCommit, onCancel, onRefuse } = props;
+export function NumberField<Value extends number | null>(props: Props<Value>) {
+  const { parameter, value, width = 74, disabled, onCancel, onRefuse } = props;
+  // Only a parameter that can be off is ever given `null`.
+  const onPreview = props.onPreview as ((value: number | null) => void) | undefined;
+  const onCommit = props.onCommit as (value: number | null) => void;
   const label = props.label ?? parameter.label;
   const [draft, setDraft] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
-  const drag = useRef<{ y: number; from: number; value: number } | null>(null);
+  const drag = useRef<{ y: number; from: number | null; value: number | null } | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const shown = draft ?? shownFigure(value, parameter);
 
   const take = (text: string) => {
     setDraft(null);
+    if (parameter.off !== undefined && ['', parameter.off].includes(text.trim().toLowerCase())) {
+      setWrong(null);
+      if (value !== null) onCommit(null);
+      return;
+    }
     const number = Number(text.trim().replace(',', '.').replace('−', '-'));
     const checked = checkParameter(parameter, text.trim() === '' ? Number.NaN : number, label);
     if (checked.ok) {
@@ -132,21 +141,29 @@ export function NumberField(props: Props) {
           drag.current = null;
           onCancel?.();
         }}
-        onDoubleClick={() => !disabled && onCommit(parameter.default)}
+        onDoubleClick={() =>
+          !disabled && onCommit(parameter.off === undefined ? parameter.default : null)
+        }
       >
-        {props.unit ?? parameter.unit}
+        {value === null ? '' : (props.unit ?? parameter.unit)}
       </span>
     </span>
   );
 }
 
-function stepped(parameter: Parameter, from: number, steps: number): number {
-  const next = from + steps * parameter.step;
-  return clampParameter(parameter, Number(next.toFixed(6)));
+/** Steps of a quarter tone where a parameter is heard in octaves; what is off comes on at its default. */
+function stepped(parameter: Parameter, from: number | null, steps: number): number {
+  if (from === null) return parameter.default;
+  const next =
+    parameter.scale === 'log'
+      ? Number((from * 2 ** (steps / 24)).toPrecision(3))
+      : Number((from + steps * parameter.step).toFixed(6));
+  return clampParameter(parameter, next);
 }
 
 /** As many places as the table has, more where more were typed. */
-function shownFigure(value: number, parameter: Parameter): string {
+function shownFigure(value: number | null, parameter: Parameter): string {
+  if (value === null) return parameter.off ?? '';
   const typed = String(value).split('.')[1]?.length ?? 0;
   return figure(value, Math.min(4, Math.max(parameter.places, typed)));
 }

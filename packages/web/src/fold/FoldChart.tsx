@@ -1,4 +1,4 @@
-import { predictedLossDb } from '@pannet/core/rendering/fold-paths';
+import { predictedLoss } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
 import { memo, useMemo } from 'react';
@@ -121,13 +121,14 @@ function merge(measured: Measured | null, plan: PartPlan | null, rate: number): 
 }
 
 function predicted(plan: PartPlan, rate: number): Point[] {
-  const delays = plan.voices
-    .filter((voice) => voice.tuning === null)
-    .map((voice) => voice.delayFrames / rate);
+  const delays = plan.strands
+    .filter((strand) => strand.tuning === null && strand.drift === null)
+    .map((strand) => strand.delayFrames / rate);
   const longest = Math.max(0, ...delays) - Math.min(0, ...delays);
   const top = longest > 0 ? Math.min(16_000, 1 / (longest * finest)) : 16_000;
+  const lossAt = predictedLoss(plan, rate);
   const points: Point[] = [];
   for (let hz = 25; hz <= top; hz *= 1.02)
-    points.push({ hz, comb: Math.max(lowestDb, predictedLossDb(plan, rate, hz)) });
+    points.push({ hz, comb: Math.max(lowestDb, lossAt(hz)) });
   return points;
 }

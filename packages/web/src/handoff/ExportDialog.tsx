@@ -4,7 +4,7 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import ProgressBar from 'react-bootstrap/ProgressBar';
 import { sentenceOf } from '../api/request.ts';
-import { useSelection, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
 import {
   canChooseFolder,
   download,
@@ -27,6 +27,7 @@ type Stage =
 
 /** Which parts, under which names; then progress, and the finished files with what is to be said of them. */
 export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
+  const open = useOpenSong();
   const song = useSong();
   const { partIds: selected } = useSelection();
   const [chosen, setChosen] = useState<readonly string[]>(selected);
@@ -41,8 +42,12 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
     stopper.current = stop;
     setStage({ kind: 'rendering', share: 0 });
     try {
-      const files = await exportParts(song, partIds, stop.signal, (share) =>
-        setStage({ kind: 'rendering', share }),
+      const files = await exportParts(
+        song,
+        partIds,
+        open.playback.wholeSplices(),
+        stop.signal,
+        (share) => setStage({ kind: 'rendering', share }),
       );
       setStage({ kind: 'ready', files, where: null });
     } catch (error) {

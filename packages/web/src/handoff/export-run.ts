@@ -1,5 +1,6 @@
 import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
+import type { KnownSplices } from '../playback/prepared-song.ts';
 import type { ExportJob, FromExporter } from './export.worker.ts';
 
 export interface ExportedFile {
@@ -26,6 +27,7 @@ export function exportNames(song: Song, partIds: readonly string[]): string[] {
 export function exportParts(
   song: Song,
   partIds: readonly string[],
+  splices: KnownSplices,
   signal: AbortSignal,
   progress: (share: number) => void,
 ): Promise<ExportedFile[]> {
@@ -62,7 +64,7 @@ export function exportParts(
           break;
       }
     };
-    worker.postMessage({ song, partIds } satisfies ExportJob);
+    worker.postMessage({ song, partIds, splices } satisfies ExportJob);
   }).finally(() => worker.terminate());
 }
 

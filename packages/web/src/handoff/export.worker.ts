@@ -3,12 +3,14 @@ import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { partFrames, type Song } from '@pannet/core/song/song';
-import { planOfPart } from '../playback/prepared-song.ts';
+import { planOfPart, type KnownSplices } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 
 export interface ExportJob {
   readonly song: Song;
   readonly partIds: readonly string[];
+  /** Splices that were planned already. */
+  readonly splices: KnownSplices;
 }
 
 export type FromExporter =
@@ -36,9 +38,9 @@ onmessage = (event: MessageEvent<ExportJob>) => {
   );
 };
 
-async function exportAll({ song, partIds }: ExportJob): Promise<void> {
+async function exportAll({ song, partIds, splices }: ExportJob): Promise<void> {
   for (const [n, partId] of partIds.entries())
-    await exportPart(song, partId, (share) => (n + share) / partIds.length);
+    await exportPart(song, partId, splices, (share) => (n + share) / partIds.length);
   post({ kind: 'all' });
 }
 
@@ -46,10 +48,11 @@ async function exportAll({ song, partIds }: ExportJob): Promise<void> {
 async function exportPart(
   song: Song,
   partId: string,
+  splices: KnownSplices,
   overall: (share: number) => number,
 ): Promise<void> {
   const part = song.parts[partId];
-  const plan = await planOfPart(song, partId, reader);
+  const plan = await planOfPart(song, partId, reader, splices);
   const frames = partFrames(song, part);
   const float = part.takes.some((take) => song.recordings[take.recording].encoding === 'float');
   const bits: WrittenBits = float ? '32f' : '24';

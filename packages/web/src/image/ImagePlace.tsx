@@ -1,12 +1,15 @@
 import { writeImageFile } from '@pannet/core/image/image-file';
+import { neutralImage } from '@pannet/core/image/image';
 import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { download } from '../handoff/export-run.ts';
 import { useSelectedPart, useSong } from '../song/open-song.ts';
+import { CarryOverDialog } from './CarryOverDialog.tsx';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';
 import { StagePanel } from './StagePanel.tsx';
+import { TakePanel } from './TakePanel.tsx';
 import { VoiceTable } from './VoiceTable.tsx';
 
 /** The main place: where the voices of the selected part stand, and what is done to their sum. */
@@ -22,57 +25,60 @@ export function ImagePlace({ onExport }: { readonly onExport: () => void }) {
   );
 }
 
-/** Whether a part still sounds as it came. */
-function isUntouched(part: Part): boolean {
-  const { voices, stage } = part.image;
-  const [voice] = voices;
-  return (
-    voices.length === 1 &&
-    voice.placement.kind === 'pan' &&
-    voice.placement.panPercent === 0 &&
-    voice.delay.value === 0 &&
-    stage.widthPercent === 100
-  );
-}
+const untouched = JSON.stringify(neutralImage());
+
+const panels = {
+  recipes: { name: 'Recipes', Panel: RecipeList },
+  stage: { name: 'Stage', Panel: StagePanel },
+  take: { name: 'Take', Panel: TakePanel },
+} as const;
 
 function Side({ part, onExport }: { readonly part: Part; readonly onExport: () => void }) {
   const song = useSong();
-  const untouched = isUntouched(part);
-  const [asked, setAsked] = useState<'recipes' | 'stage' | null>(null);
-  const shown = asked ?? (untouched ? 'recipes' : 'stage');
+  // A part that sounds as it came is in need of a recipe.
+  const [shown, setShown] = useState<keyof typeof panels>(
+    JSON.stringify(part.image) === untouched ? 'recipes' : 'stage',
+  );
+  const [carrying, setCarrying] = useState(false);
+  const { Panel } = panels[shown];
   const saveImage = () => {
-    const file = writeImageFile({ panLaw: song.panLaw, image: part.image });
+    const file = writeImageFile({
+      name: null,
+      panLaw: song.panLaw,
+      preparation: part.preparation,
+      image: part.image,
+    });
     const blob = new Blob([`${JSON.stringify(file, null, 2)}\n`], { type: 'application/json' });
     download(blob, `${part.name}.pannet-image.json`);
   };
   return (
-    <section className="stage-panel" aria-label="Recipes and stage">
-      <div className="listening w-100 mb-2">
-        {(['recipes', 'stage'] as const).map((name) => (
+    <section className="stage-panel" aria-label="Recipes, stage and take">
+      <div className="listening w-100 mb-2" role="group" aria-label="Panel">
+        {(Object.keys(panels) as (keyof typeof panels)[]).map((key) => (
           <button
-            key={name}
+            key={key}
             type="button"
             className="flex-grow-1"
-            aria-pressed={shown === name}
-            onClick={() => setAsked(name)}
+            aria-pressed={shown === key}
+            onClick={() => setShown(key)}
           >
-            {name === 'recipes' ? 'Recipes' : 'Stage'}
+            {panels[key].name}
           </button>
         ))}
       </div>
-      {shown === 'recipes' ? (
-        <RecipeList part={part} onApplied={() => setAsked('stage')} />
-      ) : (
-        <StagePanel part={part} />
-      )}
+      <Panel part={part} />
       <div className="d-grid gap-1 mt-3">
         <Button size="sm" variant="outline-primary" onClick={onExport}>
           Export this part
+        </Button>
+        <Button size="sm" variant="outline-primary" onClick={() => setCarrying(true)}>
+          Carry over …
         </Button>
         <Button size="sm" variant="outline-primary" onClick={saveImage}>
           Save image file
         </Button>
       </div>
+      {carrying && <CarryOverDialog part={part} onClose={() => setCarrying(false)} />}
     </section>
   );
 }

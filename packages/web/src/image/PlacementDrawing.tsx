@@ -1,9 +1,10 @@
 import type { Part } from '@pannet/core/song/song';
 import { useSize } from '../controls/use-size.ts';
 import { useSong } from '../song/open-song.ts';
-import { Dimensions, Ground } from './PlacementGround.tsx';
-import { placeVoices } from './placement-bars.ts';
-import { spread, type Box } from './placement-scale.ts';
+import { dimensionFigures, Dimensions, Ground } from './PlacementGround.tsx';
+import { labelColumn, placeVoices } from './placement-bars.ts';
+import { placeLabels, type Wish } from './placement-labels.ts';
+import type { Box } from './placement-scale.ts';
 import { VoiceBar } from './VoiceBar.tsx';
 
 /** Across: position, with L and R as rails. Down: arrival. Every voice is a bar to be dragged, with its figures beside it. */
@@ -23,21 +24,15 @@ export function PlacementDrawing({ part }: { readonly part: Part }) {
   );
 }
 
-/** Two lines of figures a voice, and a little air. */
-const labelHeight = 30;
-
 function Voices({ part, box }: { readonly part: Part; readonly box: Box }) {
   const rateHz = useSong().rateHz ?? 48_000;
   const placed = placeVoices(part.image.voices, box, rateHz);
-  const labelY = new Map<string, number>();
-  for (const side of ['left', 'right', 'field', 'mirror'] as const) {
-    const group = placed.filter((entry) => entry.side === side);
-    const places = spread(
-      group.map((entry) => entry.y),
-      labelHeight,
-    );
-    group.forEach((entry, n) => labelY.set(entry.voice.id, places[n]));
-  }
+  const wishes = placed.map((entry): Wish => ({
+    id: entry.voice.id,
+    column: labelColumn(entry),
+    y: entry.y,
+  }));
+  const labelY = placeLabels(wishes, dimensionFigures(part, box, rateHz), box.height);
   return (
     <g>
       {placed.map((entry) => (
@@ -46,7 +41,7 @@ function Voices({ part, box }: { readonly part: Part; readonly box: Box }) {
           part={part}
           box={box}
           placed={entry}
-          labelY={Math.min(box.height - 22, labelY.get(entry.voice.id) ?? entry.y)}
+          labelY={labelY.get(entry.voice.id) ?? entry.y}
         />
       ))}
     </g>

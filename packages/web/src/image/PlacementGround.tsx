@@ -2,6 +2,7 @@ import type { Part } from '@pannet/core/song/song';
 import { delayInMs } from '@pannet/core/voices/voice';
 import { useSong } from '../song/open-song.ts';
 import { sideOf, type Side } from './placement-bars.ts';
+import type { Taken } from './placement-labels.ts';
 import {
   arrivalBands,
   axisX,
@@ -103,42 +104,74 @@ function Break({ y, box }: { readonly y: number; readonly box: Box }) {
   );
 }
 
-/** The difference in arrival between paired voices: the first left one and the first right one, and so on. */
-export function Dimensions({ part, box }: { readonly part: Part; readonly box: Box }) {
-  const rateHz = useSong().rateHz ?? 48_000;
+interface Pair {
+  readonly id: string;
+  readonly yLeft: number;
+  readonly yRight: number;
+  readonly differenceMs: number;
+  /** The first pair's figure stands right of the axis, the second one's left of it. */
+  readonly column: 'left' | 'right';
+}
+
+/** The first left and the first right voice, and the second ones. */
+function pairs(part: Part, box: Box, rateHz: number): Pair[] {
   const heard = part.image.voices.filter((voice) => !voice.muted);
   const on = (side: Side) => heard.filter((voice) => sideOf(voice) === side);
-  const lefts = on('left');
   const rights = on('right');
-  const pairs = lefts
+  return on('left')
     .slice(0, 2)
-    .flatMap((left, n) => (rights[n] ? [[left, rights[n]] as const] : []));
+    .flatMap((left, n): Pair[] => {
+      if (!rights[n]) return [];
+      const [a, b] = [left, rights[n]].map((voice) => delayInMs(voice.delay, rateHz));
+      return [
+        {
+          id: left.id,
+          yLeft: yOfMs(a, box),
+          yRight: yOfMs(b, box),
+          differenceMs: Math.abs(b - a),
+          column: n === 0 ? 'right' : 'left',
+        },
+      ];
+    });
+}
+
+const middleOf = ({ yLeft, yRight }: Pair) => (yLeft + yRight) / 2;
+
+/** Where the figures of the dimension lines stand: no label may lie there. */
+export function dimensionFigures(part: Part, box: Box, rateHz: number): Taken[] {
+  return pairs(part, box, rateHz).map((pair) => ({
+    column: pair.column,
+    from: middleOf(pair) - 9,
+    to: middleOf(pair) + 8,
+  }));
+}
+
+/** The difference in arrival between paired voices. */
+export function Dimensions({ part, box }: { readonly part: Part; readonly box: Box }) {
+  const rateHz = useSong().rateHz ?? 48_000;
   return (
     <g aria-hidden>
-      {pairs.map(([left, right], n) => {
-        const delays = [left, right].map((voice) => delayInMs(voice.delay, rateHz));
-        const [yLeft, yRight] = delays.map((delay) => yOfMs(delay, box));
-        const difference = Math.abs(delays[1] - delays[0]);
-        const towards = n === 0 ? 1 : -1;
-        const x = axisX(box) + towards * 16;
-        const text = bothDelayFigures({ value: Number(difference.toFixed(4)), unit: 'ms' }, rateHz);
-        const y = (yLeft + yRight) / 2;
+      {pairs(part, box, rateHz).map((pair) => {
+        const { id, yLeft, yRight, differenceMs } = pair;
+        const towards = pair.column === 'right' ? 1 : -1;
+        const x = axisX(box) + towards * 10;
+        const delay = { value: Number(differenceMs.toFixed(4)), unit: 'ms' } as const;
         return (
-          <g key={left.id} stroke="var(--ink)" strokeWidth={0.75} fill="none">
+          <g key={id} stroke="var(--ink)" strokeWidth={0.75} fill="none">
             <path
               d={`M${fieldLeft() + 2} ${yLeft}H${x + 4}M${fieldRight(box) - 2} ${yRight}H${x - 4}`}
               stroke="var(--edge)"
               strokeDasharray="1 3"
             />
-            {difference > 0 && (
+            {differenceMs > 0 && (
               <path
                 d={`M${x} ${yLeft}V${yRight}M${x - 4} ${yLeft + 4}l8 -8M${x - 4} ${yRight + 4}l8 -8`}
               />
             )}
             <text
               x={x + towards * 8}
-              y={y + 4}
-              textAnchor={n === 0 ? 'start' : 'end'}
+              y={middleOf(pair) + 4}
+              textAnchor={towards > 0 ? 'start' : 'end'}
               fontSize={12}
               className="mono"
               stroke="var(--paper)"
@@ -146,7 +179,7 @@ export function Dimensions({ part, box }: { readonly part: Part; readonly box: B
               paintOrder="stroke"
               fill="var(--ink)"
             >
-              {difference > 0 ? text : 'together'}
+              {differenceMs > 0 ? bothDelayFigures(delay, rateHz) : 'together'}
             </text>
           </g>
         );

@@ -6,13 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { useOpenSong, useSelection } from '../song/open-song.ts';
 
 /** Starting points: a press applies one to all selected parts, as one undo. */
-export function RecipeList({
-  part,
-  onApplied,
-}: {
-  readonly part: Part;
-  readonly onApplied: () => void;
-}) {
+export function RecipeList({ part }: { readonly part: Part }) {
   const open = useOpenSong();
   const { partIds } = useSelection();
   const apply = (recipe: Recipe) => {
@@ -23,8 +17,7 @@ export function RecipeList({
     }));
     const whom = partIds.length > 1 ? plural(partIds.length, 'part') : part.name;
     if (!open.do(`${whom}: ${recipe.name.toLowerCase()}`, edits)) return;
-    open.selection.setState({ voiceId: null });
-    onApplied();
+    open.selectVoice(null);
   };
   return (
     <>

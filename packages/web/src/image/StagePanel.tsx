@@ -1,112 +1,151 @@
-import { stageParameters } from '@pannet/core/parameters/tables';
-import type { Stage } from '@pannet/core/image/image';
-import { figure, signedFigure } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Stage } from '@pannet/core/image/stage';
+import type { Parameter } from '@pannet/core/parameters/parameter';
+import {
+  lowMonoParameters,
+  openingParameters,
+  stageParameters,
+} from '@pannet/core/parameters/tables';
+import { figure } from '@pannet/core/quantities/wording';
+import { junction, offeredCorner } from '@pannet/core/rendering/junction';
 import type { Part } from '@pannet/core/song/song';
-import { NumberField } from '../controls/NumberField.tsx';
-import { Slider } from '../controls/Slider.tsx';
-import { say } from '../controls/notices.ts';
-import { useOpenSong } from '../song/open-song.ts';
+import { useMemo } from 'react';
+import Button from 'react-bootstrap/Button';
+import { ParameterRow } from '../controls/ParameterRow.tsx';
+import { useOpenSong, useSong } from '../song/open-song.ts';
+import { StageDrawing } from './StageDrawing.tsx';
+import { tableChanges, valueText } from './voice-edits.ts';
+
+type Change = Partial<Stage>;
+
+/** Previews and keeps changes of the stage, named for undo. */
+export function useStageEdits(part: Part) {
+  const open = useOpenSong();
+  const edits = (changes: Change) => [{ kind: 'set-stage' as const, partId: part.id, changes }];
+  const confirmed = () => open.session.store.getState().song.parts[part.id].image.stage;
+  return {
+    preview: (changes: Change) => open.preview(edits(changes)),
+    cancel: () => open.session.endPreview(),
+    commit: (changes: Change) => {
+      const before = confirmed();
+      const after = { ...before, ...changes };
+      const says = [
+        ...tableChanges(stageParameters, before, after),
+        ...tableChanges(lowMonoParameters, before.lowMono, after.lowMono),
+        ...tableChanges(openingParameters, before.opening, after.opening),
+        ...(before.lowMono.kind === after.lowMono.kind
+          ? []
+          : [`low end by the ${after.lowMono.kind}`]),
+      ];
+      if (says.length === 0) open.session.endPreview();
+      else open.do(`${part.name}: ${says.join(', ')}`, edits(changes));
+    },
+  };
+}
 
 /** What is done to the stereo sum of the voices. */
 export function StagePanel({ part }: { readonly part: Part }) {
   const { stage } = part.image;
+  const { preview, commit, cancel } = useStageEdits(part);
+  const row = (
+    name: 'widthPercent' | 'tiltDb' | 'flanksDb' | 'balancePercent' | 'trimDb',
+    ends?: readonly string[],
+  ) => (
+    <ParameterRow
+      parameter={stageParameters[name]}
+      value={stage[name]}
+      ends={ends}
+      onPreview={(value) => preview({ [name]: value })}
+      onCommit={(value) => commit({ [name]: value })}
+      onCancel={cancel}
+    />
+  );
+  const opening = (name: keyof Stage['opening'], parameter: Parameter) => (
+    <ParameterRow
+      parameter={parameter}
+      value={stage.opening[name]}
+      slider={false}
+      onPreview={(value) => preview({ opening: { ...stage.opening, [name]: value } })}
+      onCommit={(value) => commit({ opening: { ...stage.opening, [name]: value } })}
+      onCancel={cancel}
+    />
+  );
   return (
     <>
-      <WidthDrawing widthPercent={stage.widthPercent} />
-      <StageRow part={part} name="widthPercent" ends={['mono', 'as it is', 'doubled']} />
-      <StageRow part={part} name="balancePercent" ends={['L', 'even', 'R']} />
-      <StageRow part={part} name="trimDb" />
+      <StageDrawing part={part} />
+      {row('widthPercent', ['mono', 'as it is', 'doubled'])}
+      {opening('thresholdDb', openingParameters.thresholdDb)}
+      {stage.opening.thresholdDb !== null && (
+        <>
+          {opening('attackMs', openingParameters.attackMs)}
+          {opening('releaseMs', openingParameters.releaseMs)}
+        </>
+      )}
+      {row('tiltDb', ['darker', 'even', 'brighter'])}
+      <LowEnd part={part} />
+      {row('flanksDb')}
+      {row('balancePercent', ['L', 'even', 'R'])}
+      {row('trimDb')}
     </>
   );
 }
 
-interface RowProps {
-  readonly part: Part;
-  readonly name: keyof Stage;
-  readonly ends?: readonly [string, string, string];
-}
-
-function StageRow({ part, name, ends }: RowProps) {
-  const open = useOpenSong();
-  const parameter = stageParameters[name];
-  const value = part.image.stage[name];
-  const edit = (next: number): Edit[] => [
-    { kind: 'set-stage', partId: part.id, changes: { [name]: next } },
-  ];
-  const commit = (next: number) => {
-    const before = open.session.store.getState().song.parts[part.id].image.stage[name];
-    if (next === before) open.session.endPreview();
-    else
-      open.do(
-        `${part.name}: ${parameter.label.toLowerCase()} ${write(name, before)} → ${write(name, next)} ${parameter.unit}`,
-        edit(next),
-      );
-  };
+function LowEnd({ part }: { readonly part: Part }) {
+  const song = useSong();
+  const { lowMono } = part.image.stage;
+  const { preview, commit, cancel } = useStageEdits(part);
+  const rateHz = song.rateHz ?? 48_000;
+  const meets = useMemo(
+    () => junction(part.image, song.panLaw, rateHz),
+    [part.image, song.panLaw, rateHz],
+  );
+  const offered = useMemo(
+    () => (meets ? offeredCorner(part.image, song.panLaw, rateHz) : null),
+    [meets, part.image, song.panLaw, rateHz],
+  );
+  const set = (hz: number | null) => ({ lowMono: { ...lowMono, hz } });
   return (
-    <div className="mb-2">
-      <div className="d-flex align-items-center">
-        <span className="flex-grow-1">{parameter.label}</span>
-        <NumberField
-          parameter={parameter}
-          value={value}
-          width={76}
-          onPreview={(next) => open.preview(edit(next))}
-          onCommit={commit}
-          onCancel={() => open.session.endPreview()}
-          onRefuse={say}
-        />
-      </div>
-      <Slider
-        parameter={parameter}
-        value={value}
-        label={`${parameter.label}, slider`}
-        onPreview={(next) => open.preview(edit(next))}
-        onCommit={commit}
+    <>
+      <ParameterRow
+        parameter={lowMonoParameters.hz}
+        value={lowMono.hz}
+        onPreview={(hz) => preview(set(hz))}
+        onCommit={(hz) => commit(set(hz))}
+        onCancel={cancel}
       />
-      {ends && (
-        <div
-          className="d-flex justify-content-between quiet"
-          style={{ fontSize: 12, marginTop: -4 }}
-          aria-hidden
-        >
-          {ends.map((end) => (
-            <span key={end}>{end}</span>
-          ))}
+      {lowMono.hz !== null && (
+        <div className="mb-2 small">
+          <select
+            className="plain-select w-100"
+            aria-label="How the low end is brought to the middle"
+            value={lowMono.kind}
+            onChange={(event) =>
+              commit({
+                lowMono: { ...lowMono, kind: event.target.value as Stage['lowMono']['kind'] },
+              })
+            }
+          >
+            <option value="anchor">one voice carries it</option>
+            <option value="difference">the difference is cut</option>
+          </select>
+          {meets && (
+            <p className="quiet m-0 mt-1">
+              {meets.deepestDb > -0.3
+                ? 'Both halves meet in phase.'
+                : `They meet ${figure(-meets.deepestDb, 1)} dB short at ${figure(meets.deepestHz, 0)} Hz.`}
+            </p>
+          )}
+          {offered !== null && (
+            <Button
+              size="sm"
+              variant="outline-primary"
+              className="mt-1 w-100"
+              onClick={() => commit(set(offered))}
+            >
+              Move the corner to {valueText(lowMonoParameters.hz, offered)} Hz
+            </Button>
+          )}
         </div>
       )}
-    </div>
-  );
-}
-
-const write = (name: keyof Stage, value: number) =>
-  name === 'widthPercent' ? figure(value, 0) : signedFigure(value, name === 'trimDb' ? 1 : 0);
-
-/** Difference against middle: the middle is a line, the difference the lens round it, as high as the width. */
-function WidthDrawing({ widthPercent }: { readonly widthPercent: number }) {
-  const half = (widthPercent / 200) * 26;
-  return (
-    <svg
-      viewBox="0 0 172 64"
-      width="100%"
-      role="img"
-      aria-label={`Difference at ${widthPercent} % of the middle`}
-      className="mb-1"
-    >
-      <path d="M20 6v52M166 6v52" stroke="var(--edge)" />
-      <path d="M20 19h146M20 45h146" stroke="var(--rule)" strokeDasharray="3 3" />
-      <path
-        d={`M20 32C60 ${32 - half} 126 ${32 - half} 166 32C126 ${32 + half} 60 ${32 + half} 20 32Z`}
-        fill="var(--rule)"
-        stroke="var(--quiet)"
-      />
-      <path d="M20 32h146" stroke="var(--ink)" strokeWidth={1.5} />
-      <text x={4} y={18} fontSize={12} fill="var(--quiet)">
-        S
-      </text>
-      <text x={4} y={36} fontSize={12} fill="var(--ink)">
-        M
-      </text>
-    </svg>
+    </>
   );
 }

@@ -3,11 +3,12 @@ import { voiceParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
-import { delayInMs, type Voice } from '@pannet/core/voices/voice';
+import { spliceStyles } from '@pannet/core/voices/splices';
+import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
-import type { Placed, Side } from './placement-bars.ts';
-import { axisX, fieldLeft, fieldRight, msOfY, panOfX, type Box } from './placement-scale.ts';
+import { labelColumn, type Placed, type Side } from './placement-bars.ts';
+import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
 import {
   bothDelayFigures,
   changeName,
@@ -42,9 +43,9 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
   };
   const grab = (event: PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId);
-    open.selection.setState({ voiceId: voice.id });
+    open.selectVoice(voice.id, event.shiftKey || event.ctrlKey || event.metaKey);
     const at = place(event);
-    const x = side === 'mirror' ? at.x : bars[0][0] + bars[0][1] / 2;
+    const x = side === 'both' ? at.x : bars[0][0] + bars[0][1] / 2;
     drag.current = { dx: at.x - x, dy: at.y - y, before: voice, changes: {} };
   };
   const move = (event: PointerEvent) => {
@@ -133,23 +134,19 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
       onPointerUp={drop}
       onPointerCancel={cancel}
       onKeyDown={onKeyDown}
-      onFocus={() => open.selection.setState({ voiceId: voice.id })}
+      onFocus={() => selected || open.selectVoice(voice.id)}
       onDoubleClick={() =>
         voice.delay.value !== 0 && change({ delay: { value: 0, unit: voice.delay.unit } })
       }
     >
-      {side === 'mirror' && (
-        <path
-          d={`M${bars[0][0] + bars[0][1]} ${y}H${bars[1][0]}`}
-          stroke="var(--ink)"
-          strokeWidth={1.5}
-          strokeDasharray="2 4"
-        />
+      {side === 'both' && (
+        <Join voice={voice} from={bars[0][0] + bars[0][1]} to={bars[1][0]} y={y} />
       )}
       {bars.map(([x, width], n) => (
         <g key={n}>
           {/* Larger than what is seen, so that it can be caught. */}
           <rect x={x - 4} y={y - 12} width={width + 8} height={24} fill="transparent" />
+          <Wander voice={voice} rateHz={rateHz} box={box} x={x} width={width} />
           <rect
             x={x}
             y={y - thick / 2}
@@ -177,8 +174,56 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
   );
 }
 
+/** What joins both bars of a voice: dots where it is mirrored, a wave where its sides lie apart in phase. */
+function Join({ voice, from, to, y }: { voice: Voice; from: number; to: number; y: number }) {
+  if (voice.placement.kind === 'mirror')
+    return (
+      <path d={`M${from} ${y}H${to}`} stroke="var(--ink)" strokeWidth={1.5} strokeDasharray="2 4" />
+    );
+  const waves = Array.from({ length: Math.floor((to - from) / 16) }, () => 'q4 -5 8 0t8 0').join(
+    '',
+  );
+  return <path d={`M${from} ${y}${waves}`} stroke="var(--ink)" fill="none" />;
+}
+
+/** A voice that does not stand still has a wavering outline, as wide as it wanders early and late. */
+function Wander({
+  voice,
+  rateHz,
+  box,
+  x,
+  width,
+}: {
+  voice: Voice;
+  rateHz: number;
+  box: Box;
+  x: number;
+  width: number;
+}) {
+  if (!wanders(voice)) return null;
+  const tunerMs = isTuned(voice) ? spliceStyles[voice.tuner.kind].windowMs / 2 : 0;
+  const rangeMs = tunerMs + voice.drift.rangeMs;
+  const placeMs = delayInMs(voice.delay, rateHz);
+  const top = yOfMs(placeMs - rangeMs, box);
+  const bottom = yOfMs(placeMs + rangeMs, box);
+  const edge = (down: number) => {
+    const waves = Math.max(1, Math.round(Math.abs(down) / 12));
+    const step = down / waves / 2;
+    return Array.from({ length: waves }, () => `q2 ${step / 2} 0 ${step}t0 ${step}`).join('');
+  };
+  return (
+    <path
+      d={`M${x} ${top}H${x + width}${edge(bottom - top)}H${x}${edge(top - bottom)}Z`}
+      fill="none"
+      stroke="var(--quiet)"
+      strokeWidth={0.75}
+      pointerEvents="none"
+    />
+  );
+}
+
 function barColour(voice: Voice, side: Side, bar: number): string {
-  if (side === 'mirror') return bar === 0 ? 'var(--left)' : 'var(--right)';
+  if (side === 'both') return bar === 0 ? 'var(--left)' : 'var(--right)';
   const pan = voice.placement.kind === 'pan' ? voice.placement.panPercent : 0;
   if (pan === 0) return 'var(--ink)';
   return pan < 0 ? 'var(--left)' : 'var(--right)';
@@ -197,8 +242,10 @@ function Label({
   bars: Placed['bars'];
   box: Box;
 }) {
+  const cents = tuningCents(voice.tuner);
   const figures = [
-    voice.tuner.cents !== 0 ? `${signedFigure(voice.tuner.cents, 1)} c` : '',
+    isTuned(voice) ? `${signedFigure(cents, 1)} c` : '',
+    voice.drift.rangeMs > 0 ? `±${figure(voice.drift.rangeMs, 1)} ms` : '',
     `${signedFigure(voice.levelDb, 1)} dB`,
     voice.polarity === 'inverted' ? 'ø' : '',
     voice.muted ? 'muted' : '',
@@ -206,10 +253,13 @@ function Label({
   const at = {
     left: { x: fieldLeft() + 6, anchor: 'start' },
     right: { x: fieldRight(box) - 6, anchor: 'end' },
-    field: { x: bars[0][0] + bars[0][1] + 6, anchor: 'start' },
-    mirror: { x: axisX(box) - 8, anchor: 'end' },
+    field:
+      labelColumn({ voice, side, y, bars }) === 'left'
+        ? { x: bars[0][0] - 6, anchor: 'end' }
+        : { x: bars[0][0] + bars[0][1] + 6, anchor: 'start' },
+    both: { x: fieldLeft() + 6, anchor: 'start' },
   }[side];
-  const mirrored = side === 'mirror' ? 'mirrored · ' : '';
+  const both = side === 'both' ? `${placementText(voice.placement)} · ` : '';
   return (
     <g
       textAnchor={at.anchor as 'start' | 'end'}
@@ -223,7 +273,7 @@ function Label({
         {voice.name}
       </text>
       <text x={at.x} y={y + 11} className="mono" fontSize={12} fill="var(--quiet)">
-        {mirrored}
+        {both}
         {figures.join(' ')}
       </text>
     </g>
@@ -259,14 +309,14 @@ function DragFigures({ part, voice, y, box }: { part: Part; voice: Voice; y: num
 
 function notchText(part: Part, voice: Voice, rateHz: number): string {
   if (voice.placement.kind === 'mirror') return 'vanishes in the fold: no notches';
-  if (voice.tuner.cents !== 0) return 'tuned: no fixed notches';
+  if (wanders(voice)) return 'tuned or drifting: no fixed notches';
   const others = part.image.voices
     .filter(
       (other) =>
         other.id !== voice.id &&
         !other.muted &&
-        other.placement.kind === 'pan' &&
-        other.tuner.cents === 0,
+        other.placement.kind !== 'mirror' &&
+        !wanders(other),
     )
     .sort((a, b) => b.levelDb - a.levelDb);
   if (others.length === 0) return 'alone in the fold: no notches';

@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
-import { arrivalBands, bandTop, msOfY, panOfX, spread, xOfPan, yOfMs } from './placement-scale.ts';
+import { arrivalBands, bandTop, msOfY, panOfX, xOfPan, yOfMs } from './placement-scale.ts';
 import { changeName, delayAt, delayStepped } from './voice-edits.ts';
-import { newVoice } from '@pannet/core/image/image';
+import { newVoice } from '@pannet/core/voices/voice';
 
 const box = { width: 568, height: 480 };
 
@@ -23,11 +23,6 @@ test('position: rails are hard out, the axis pulls, the field between is whole p
   expect(panOfX(xOfPan(0, box) + 5, box)).toBe(0);
   expect(panOfX(0, box)).toBe(-100);
   expect(panOfX(box.width, box)).toBe(100);
-});
-
-test('labels that would collide are moved apart in their order', () => {
-  expect(spread([100, 105, 200, 98], 30)).toEqual([128, 158, 200, 98]);
-  expect(spread([10, 100], 30)).toEqual([10, 100]);
 });
 
 test('delays keep their unit: tenths of a ms, single samples with Alt, whole samples', () => {

@@ -81,15 +81,3 @@ export function panOfX(x: number, box: Box): number {
   const pan = ((x - axisX(box)) / ((fieldRight(box) - fieldLeft()) * 0.5)) * 100;
   return Math.max(-99, Math.min(99, Math.round(pan)));
 }
-
-/** Moves labels that would lie on each other apart, downwards, in their order. */
-export function spread(places: readonly number[], distance: number): number[] {
-  const order = places.map((_, n) => n).sort((a, b) => places[a] - places[b]);
-  const result = [...places];
-  let before = -Infinity;
-  for (const n of order) {
-    result[n] = Math.max(places[n], before + distance);
-    before = result[n];
-  }
-  return result;
-}

@@ -1,5 +1,16 @@
-import { clampParameter } from '@pannet/core/parameters/parameter';
-import { voiceParameters } from '@pannet/core/parameters/tables';
+import {
+  clampParameter,
+  type Parameter,
+  type ParameterTable,
+} from '@pannet/core/parameters/parameter';
+import {
+  bandParameters,
+  colourParameters,
+  driftParameters,
+  toneParameters,
+  tunerParameters,
+  voiceParameters,
+} from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Part } from '@pannet/core/song/song';
@@ -8,6 +19,7 @@ import {
   delayInMs,
   type Delay,
   type Placement,
+  type TunerKind,
   type Voice,
 } from '@pannet/core/voices/voice';
 
@@ -15,6 +27,32 @@ export type VoiceChanges = Partial<Omit<Voice, 'id'>>;
 
 export function voiceEdit(part: Part, voice: Voice, changes: VoiceChanges): Edit[] {
   return [{ kind: 'set-voice', partId: part.id, voiceId: voice.id, changes }];
+}
+
+/** The groups of values that a voice has, with the tables that they follow. */
+const groups = {
+  tuner: tunerParameters,
+  drift: driftParameters,
+  colour: colourParameters,
+  tone: toneParameters,
+} as const satisfies Record<string, ParameterTable>;
+export type VoiceGroup = keyof typeof groups;
+
+/**
+ * The same change for several voices, as absolute values: of a group only what `changes` makes different from `voice` goes to
+ * the others.
+ */
+export function changesFor(other: Voice, voice: Voice, changes: VoiceChanges): VoiceChanges {
+  const result: Record<string, unknown> = { ...changes };
+  for (const group of Object.keys(groups) as VoiceGroup[]) {
+    const changed = changes[group];
+    if (!changed) continue;
+    const differing = Object.entries(changed).filter(
+      ([key, value]) => (voice[group] as unknown as Record<string, unknown>)[key] !== value,
+    );
+    result[group] = { ...other[group], ...Object.fromEntries(differing) };
+  }
+  return result;
 }
 
 /** How the change of a voice reads under undo: “right double: delay 12.0 → 18.5 ms”. */
@@ -27,15 +65,51 @@ export function changeName(before: Voice, changes: VoiceChanges): string {
     says.push(`${placementText(before.placement)} → ${placementText(after.placement)}`);
   if (changes.levelDb !== undefined)
     says.push(`level ${signedFigure(before.levelDb, 1)} → ${signedFigure(after.levelDb, 1)} dB`);
-  if (changes.tuner)
-    says.push(
-      `tuning ${signedFigure(before.tuner.cents, 1)} → ${signedFigure(after.tuner.cents, 1)} cents`,
-    );
+  for (const group of Object.keys(groups) as VoiceGroup[])
+    if (changes[group]) says.push(...groupChanges(group, before, after));
+  if (changes.tone && changes.tone.bell !== before.tone.bell)
+    says.push(...tableChanges(bandParameters, before.tone.bell, after.tone.bell, 'bell '));
   if (changes.polarity) says.push(`polarity ${after.polarity}`);
   if (changes.muted !== undefined) says.push(after.muted ? 'muted' : 'unmuted');
   if (changes.name !== undefined) says.push(`name ${after.name}`);
   if (changes.take !== undefined) says.push(`take ${after.take}`);
   return `${before.name}: ${says.join(', ')}`;
+}
+
+function groupChanges(group: VoiceGroup, before: Voice, after: Voice): string[] {
+  const says = tableChanges(groups[group], before[group], after[group]);
+  if (group === 'tuner' && before.tuner.kind !== after.tuner.kind)
+    says.push(`tuner for ${tunerKindText(after.tuner.kind)}`);
+  return says;
+}
+
+/** What differs between two groups of one table: “tuning +7.0 → +9.0 cents”. */
+export function tableChanges(
+  table: ParameterTable,
+  before: object,
+  after: object,
+  prefix = '',
+): string[] {
+  return Object.entries(table).flatMap(([key, parameter]) => {
+    const from = (before as Record<string, number | null>)[key];
+    const to = (after as Record<string, number | null>)[key];
+    if (from === to) return [];
+    const name = `${prefix}${parameter.label.toLowerCase()}`;
+    return [
+      `${name} ${valueText(parameter, from)} → ${valueText(parameter, to)} ${parameter.unit}`.trim(),
+    ];
+  });
+}
+
+export function valueText(parameter: Parameter, value: number | null): string {
+  if (value === null) return parameter.off ?? 'off';
+  return parameter.min < 0
+    ? signedFigure(value, parameter.places)
+    : figure(value, parameter.places);
+}
+
+export function tunerKindText(kind: TunerKind): string {
+  return { single: 'single lines', chords: 'chords', struck: 'struck sounds' }[kind];
 }
 
 function delayFigure(before: Delay, after: Delay): string {
@@ -50,6 +124,7 @@ function delayText({ value, unit }: Delay): string {
 
 export function placementText(placement: Placement): string {
   if (placement.kind === 'mirror') return 'mirrored';
+  if (placement.kind === 'spread') return `spread ${figure(placement.degrees, 0)}°`;
   return sideText(placement.panPercent);
 }
 

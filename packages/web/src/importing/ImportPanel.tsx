@@ -54,7 +54,12 @@ async function bringOne(
     if (!done.ok) return { fileName: file.name, taken: false, sentence: done.error.sentence };
     const part = placed.edits.find((edit) => edit.kind === 'add-part');
     if (part?.kind === 'add-part')
-      open.selection.setState({ partId: part.part.id, partIds: [part.part.id], voiceId: null });
+      open.selection.setState({
+        partId: part.part.id,
+        partIds: [part.part.id],
+        voiceId: null,
+        voiceIds: [],
+      });
     return { fileName: file.name, taken: true, sentence: placed.sentence };
   } catch (error) {
     const stopped = error instanceof DOMException && error.name === 'AbortError';

@@ -1,7 +1,6 @@
 import { readWavLayout } from '@pannet/core/formats/wav-read';
-import { neutralImage } from '@pannet/core/image/image';
 import type { Edit } from '@pannet/core/song/edits';
-import type { Family, Part, Recording, Song } from '@pannet/core/song/song';
+import { newPart, type Family, type Recording, type Song } from '@pannet/core/song/song';
 import { uploadRecording } from '../api/recordings.ts';
 
 export interface ImportStep {
@@ -71,15 +70,8 @@ export function placeRecording(song: Song, recording: Recording, partId: string)
     return { edits, sentence: `“${recording.fileName}” is stereo: it is the bed.` };
   }
   const name = recording.fileName.replace(/\.[^.]*$/, '').slice(0, 80) || 'Part';
-  const part: Part = {
-    id: partId,
-    name,
-    family: guessFamily(recording.fileName),
-    takes: [{ recording: recording.hash, channel: 0 }],
-    levelDb: 0,
-    muted: false,
-    image: neutralImage(),
-  };
+  const takes = [{ recording: recording.hash, channel: 0 }];
+  const part = newPart(partId, name, guessFamily(recording.fileName), takes);
   edits.push({ kind: 'add-part', part, index: song.partOrder.length });
   return {
     edits,

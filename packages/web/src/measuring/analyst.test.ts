@@ -9,7 +9,7 @@ import { Analyst } from './analyst.ts';
 import type { MeasureJob } from './messages.ts';
 
 const tone = Float32Array.from({ length: 48_000 }, (_, n) => Math.sin(n / 20) / 4);
-const figures = { ...measureStereo(tone, tone, 48_000), plainLufs: -20 };
+const figures = { ...measureStereo(tone, tone, 48_000), plainLufs: -20, reductionDb: null };
 
 let analyst: Analyst;
 

@@ -1,3 +1,4 @@
+import type { KnownSplices } from '../playback/prepared-song.ts';
 import type { Loop } from '@pannet/core/rendering/player';
 import { partFrames, type Part, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
@@ -35,6 +36,7 @@ export class Analyst {
     : null;
   /** What each part's figures were measured of. */
   readonly #keys = new Map<string, string>();
+  readonly #splices: () => KnownSplices;
   #song: Song | null = null;
   #selected: string | null = null;
   #loop: Loop | null = null;
@@ -43,7 +45,9 @@ export class Analyst {
   #lastId = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
 
-  constructor() {
+  /** @param splices those that were planned already */
+  constructor(splices: () => KnownSplices = () => []) {
+    this.#splices = splices;
     this.#worker.onmessage = (event: MessageEvent<FromMeasurer>) => this.#hear(event.data);
   }
 
@@ -95,7 +99,15 @@ export class Analyst {
     const part = this.#song?.parts[partId];
     if (!part || !this.#song) return null;
     const { start, end } = this.#stretch(part);
-    return JSON.stringify([part.image, part.takes, part.levelDb, this.#song.panLaw, start, end]);
+    return JSON.stringify([
+      part.image,
+      part.preparation,
+      part.takes,
+      part.levelDb,
+      this.#song.panLaw,
+      start,
+      end,
+    ]);
   }
 
   #isStale(partId: string | null): boolean {
@@ -134,6 +146,7 @@ export class Analyst {
       from: start,
       to: end,
       wanted: this.#wanted,
+      splices: this.#splices(),
     };
     this.#job = { ...job, key: this.#keyOf(partId) as string };
     this.store.setState({ busy: { partId, share: 0 } });

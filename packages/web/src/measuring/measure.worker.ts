@@ -1,3 +1,5 @@
+import { mostReduction } from '@pannet/core/derived/reduction';
+import { takeSource } from '@pannet/core/derived/splice-library';
 import { LoudnessMeter } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { renderPart, renderStretch } from '@pannet/core/rendering/offline';
@@ -17,7 +19,7 @@ class Stopped extends Error {}
 onmessage = (event: MessageEvent<MeasureJob>) => void measure(event.data);
 
 async function measure(job: MeasureJob): Promise<void> {
-  const { id, song, partId, from, to, wanted } = job;
+  const { id, song, partId, from, to, wanted, splices } = job;
   const tick = (share: number) => {
     if (wanted && Atomics.load(wanted, 0) !== id) throw new Stopped();
     if (performance.now() - told < tellEveryMs) return;
@@ -26,7 +28,7 @@ async function measure(job: MeasureJob): Promise<void> {
   };
   try {
     tick(0);
-    const plan = await planOfPart(song, partId, reader);
+    const plan = await planOfPart(song, partId, reader, splices);
     const image = await renderStretch(plan, partId, reader.load, from, to, 'image', (share) =>
       tick(0.4 * share),
     );
@@ -36,13 +38,26 @@ async function measure(job: MeasureJob): Promise<void> {
       tick(0.4 + (0.1 * (block.frame - from)) / (to - from));
     }
     const plainLufs = plain.integrated();
+    const { preparation, takes } = song.parts[partId];
+    const reductionDb = await mostReduction(
+      preparation,
+      takeSource(song, takes[0]),
+      plan.rateHz,
+      reader.load,
+      from,
+      to,
+    );
     const measured = measureStereo(image.left, image.right, plan.rateHz, (share) =>
       tick(0.5 + 0.5 * share),
     );
     post({
       kind: 'measured',
       id,
-      measured: { ...measured, plainLufs: Number.isFinite(plainLufs) ? plainLufs : null },
+      measured: {
+        ...measured,
+        plainLufs: Number.isFinite(plainLufs) ? plainLufs : null,
+        reductionDb,
+      },
     });
   } catch (error) {
     if (error instanceof Stopped) post({ kind: 'stopped', id });

@@ -1,4 +1,5 @@
 import type { MeasuredStereo } from '@pannet/core/measurement/report';
+import type { KnownSplices } from '../playback/prepared-song.ts';
 import type { Song } from '@pannet/core/song/song';
 
 export interface MeasureJob {
@@ -9,11 +10,15 @@ export interface MeasureJob {
   readonly to: number;
   /** Holds the id of the job that is still wanted; another value stops this one. */
   readonly wanted: Int32Array | null;
+  /** Splices that were planned already. */
+  readonly splices: KnownSplices;
 }
 
 export interface Measured extends MeasuredStereo {
   /** Integrated loudness of plain as placed; null on silence. */
   readonly plainLufs: number | null;
+  /** The most that the compressor of the preparation brings the take down, in dB; null where it is off. */
+  readonly reductionDb: number | null;
 }
 
 export type FromMeasurer =

@@ -33,7 +33,7 @@ export function PartsList({ onFiles }: { readonly onFiles: (files: File[]) => vo
       const range = song.partOrder.slice(Math.min(...ends), Math.max(...ends) + 1);
       open.selection.setState({ partIds: range });
     } else {
-      open.selection.setState({ partId: id, partIds: [id], voiceId: null });
+      open.selection.setState({ partId: id, partIds: [id], voiceId: null, voiceIds: [] });
     }
   };
 

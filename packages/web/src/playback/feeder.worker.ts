@@ -1,29 +1,35 @@
-import { spliceNeeds, takeSource } from '@pannet/core/derived/splice-library';
-import { prepareSplices, reachAheadMs, reachBehindMs } from '@pannet/core/rendering/offline';
-import { partsInOrder, type Song } from '@pannet/core/song/song';
+import { isMade, makingLoader } from '@pannet/core/derived/made-source';
+import { compile } from '@pannet/core/rendering/compile';
+import { planSources } from '@pannet/core/rendering/plan';
+import type { Song } from '@pannet/core/song/song';
 import { blockRange, type PcmSource } from '@pannet/core/sources/blocks';
 import type { FeederToWorklet, FromFeeder, ToFeeder, Whereabouts } from './messages.ts';
 import { RecordingReader } from './recording-reader.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
 const aheadSeconds = 3;
+/** Round a place any delay may be dragged to at once: −50 to 150 ms, with the wander of tuner and drift. */
+const behindMs = 230;
+const beforeMs = 130;
 /** Blocks under way at once: enough to fill two requests, few enough that a jump need not wait long. */
 const mostFetches = 64;
 const reader = new RecordingReader(96e6);
+const loadAny = makingLoader(reader.load);
 
-let song: Song | null = null;
+let sources: readonly PcmSource[] = [];
+let rateHz = 48_000;
 let worklet: MessagePort | null = null;
 let whereabouts: Whereabouts = { frame: 0, loop: null, reach: { behind: 0, ahead: 0 } };
 /** Blocks that the worklet has, or will get. */
 const sent = new Map<string, Set<number>>();
 let fetching = 0;
+let making = false;
 
 onmessage = (event: MessageEvent<ToFeeder>) => {
   const message = event.data;
   if (message.kind === 'song') {
-    song = message.song;
-    reader.know(song.recordings);
-    void prepare(song);
+    reader.know(message.song.recordings);
+    know(message.song);
   } else {
     worklet = message.port;
     sent.clear();
@@ -37,55 +43,29 @@ onmessage = (event: MessageEvent<ToFeeder>) => {
 
 const post = (message: FromFeeder) => postMessage(message);
 
-const prepared = new Set<string>();
-
-/** Plans the splices that tuned voices of the song need and that were not planned before. */
-async function prepare(wanted: Song): Promise<void> {
-  for (const need of spliceNeeds(wanted)) {
-    // A newer song may not need this one any more.
-    if (song !== wanted) return;
-    if (prepared.has(need.key)) continue;
-    prepared.add(need.key);
-    try {
-      const splices = await prepareSplices(need, wanted.rateHz ?? 48_000, reader.load);
-      post({ kind: 'splices', key: need.key, splices });
-    } catch (error) {
-      prepared.delete(need.key);
-      post({ kind: 'failed', sentence: error instanceof Error ? error.message : String(error) });
-    }
-  }
-}
-
-function sourcesOf(playing: Song): PcmSource[] {
-  const takes = partsInOrder(playing).flatMap((part) => part.takes);
-  const { bed } = playing;
-  const beds = bed
-    ? [0, playing.recordings[bed.recording].channels - 1].map((channel) => ({
-        recording: bed.recording,
-        channel,
-      }))
-    : [];
-  const sources = [...takes, ...beds].map((take) => takeSource(playing, take));
-  return [...new Map(sources.map((source) => [source.key, source])).values()];
+/** What the song reads, whether its splices are planned or not. */
+function know(song: Song): void {
+  const plan = compile(song, new Map());
+  sources = planSources(plan);
+  ({ rateHz } = plan);
 }
 
 interface Wanted {
   readonly source: PcmSource;
   readonly index: number;
+  readonly distance: number;
 }
 
 /** The blocks round the playhead and the loop's start, the most urgent first. */
-function wantedBlocks(playing: Song): Wanted[] {
-  const rate = playing.rateHz ?? 48_000;
-  const behind = (reachBehindMs * rate) / 1000;
-  const ahead = (aheadSeconds + reachAheadMs / 1000) * rate;
+function wantedBlocks(): Wanted[] {
+  const behind = (behindMs * rateHz) / 1000;
+  const ahead = (aheadSeconds + beforeMs / 1000) * rateHz;
   const { reach } = whereabouts;
   const places = [whereabouts.frame, ...(whereabouts.loop ? [whereabouts.loop.start] : [])];
-  const sources = sourcesOf(playing);
   const wanted: Wanted[] = [];
   const known = new Set<string>();
   for (const place of places) {
-    const row: (Wanted & { distance: number })[] = [];
+    const row: Wanted[] = [];
     for (const source of sources) {
       const [first, last] = blockRange(source, place - behind, place + ahead);
       // What the sound waits for comes first, then what lies ahead, then what only a longer delay would need.
@@ -102,9 +82,11 @@ function wantedBlocks(playing: Song): Wanted[] {
   return wanted;
 }
 
+const isSent = ({ source, index }: Wanted) => sent.get(source.key)?.has(index) ?? false;
+
 function feed(): void {
-  if (!song || !worklet) return;
-  const wanted = wantedBlocks(song);
+  if (!worklet) return;
+  const wanted = wantedBlocks();
   const keep: Record<string, number[]> = {};
   for (const { source, index } of wanted) (keep[source.key] ??= []).push(index);
   let dropped = false;
@@ -115,32 +97,54 @@ function feed(): void {
         dropped = true;
       }
   if (dropped) worklet.postMessage({ kind: 'keep', keep } satisfies FeederToWorklet);
-  for (const { source, index } of wanted) {
-    if (fetching >= mostFetches) return;
-    let indexes = sent.get(source.key);
-    if (!indexes) sent.set(source.key, (indexes = new Set()));
-    if (indexes.has(index)) continue;
-    indexes.add(index);
-    void supply(source, index);
+  for (const next of wanted) {
+    if (fetching >= mostFetches) break;
+    if (!isMade(next.source) && !isSent(next)) void fetchOne(next);
+  }
+  if (!making) void makeAll();
+}
+
+async function fetchOne(wanted: Wanted): Promise<void> {
+  fetching++;
+  try {
+    if (!(await supply(wanted))) return;
+  } finally {
+    fetching--;
+  }
+  feed();
+}
+
+/** Makes blocks one at a time, the most urgent of the moment first; between two of them the worker hears what is new. */
+async function makeAll(): Promise<void> {
+  making = true;
+  try {
+    for (;;) {
+      const next = wantedBlocks().find((one) => isMade(one.source) && !isSent(one));
+      if (!next || !(await supply(next))) return;
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+  } finally {
+    making = false;
   }
 }
 
-async function supply(source: PcmSource, index: number): Promise<void> {
-  fetching++;
+/** Whether a block was brought to the worklet, or is no longer wanted there. */
+async function supply({ source, index }: Wanted): Promise<boolean> {
+  let indexes = sent.get(source.key);
+  if (!indexes) sent.set(source.key, (indexes = new Set()));
+  indexes.add(index);
   try {
-    const block = (await reader.load(source, index)).slice();
+    const block = (await loadAny(source, index)).slice();
     // The playhead may have gone elsewhere meanwhile.
     if (sent.get(source.key)?.has(index))
       worklet?.postMessage(
         { kind: 'block', key: source.key, index, block } satisfies FeederToWorklet,
         [block.buffer],
       );
+    return true;
   } catch (error) {
     sent.get(source.key)?.delete(index);
     post({ kind: 'failed', sentence: error instanceof Error ? error.message : String(error) });
-    return;
-  } finally {
-    fetching--;
+    return false;
   }
-  feed();
 }

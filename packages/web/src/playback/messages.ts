@@ -1,3 +1,4 @@
+import type { SpliceNeed } from '@pannet/core/derived/splice-library';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
 import type { Reach, RenderPlan } from '@pannet/core/rendering/plan';
 import type { Loop, PlayerState } from '@pannet/core/rendering/player';
@@ -62,6 +63,19 @@ export type ToFeeder =
   | { readonly kind: 'song'; readonly song: Song }
   | { readonly kind: 'worklet'; readonly port: MessagePort };
 
-export type FromFeeder =
-  | { readonly kind: 'splices'; readonly key: string; readonly splices: SplicePlan }
-  | { readonly kind: 'failed'; readonly sentence: string };
+export interface FromFeeder {
+  readonly kind: 'failed';
+  readonly sentence: string;
+}
+
+/** From the page to the worker that plans splices; the last one counts. */
+export interface SpliceJob {
+  readonly recordings: Song['recordings'];
+  readonly rateHz: number;
+  /** Where it plays: planned first. */
+  readonly frame: number;
+  readonly needs: readonly SpliceNeed[];
+}
+
+export type FromSplicer =
+  { readonly kind: 'splices'; readonly key: string; readonly splices: SplicePlan } | FromFeeder;

@@ -2,11 +2,21 @@ import { compile } from '@pannet/core/rendering/compile';
 import { plainMonitoring, type Monitoring } from '@pannet/core/rendering/monitor';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import type { Loop } from '@pannet/core/rendering/player';
-import { spliceNeeds } from '@pannet/core/derived/splice-library';
+import { spliceNeeds, type SpliceNeed } from '@pannet/core/derived/splice-library';
 import type { Song } from '@pannet/core/song/song';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { createStore } from 'zustand/vanilla';
-import type { FromFeeder, FromWorklet, Recorded, Seen, ToFeeder, ToWorklet } from './messages.ts';
+import type {
+  FromFeeder,
+  FromSplicer,
+  FromWorklet,
+  Recorded,
+  Seen,
+  SpliceJob,
+  ToFeeder,
+  ToWorklet,
+} from './messages.ts';
+import type { KnownSplices } from './prepared-song.ts';
 import workletUrl from './player.worklet.ts?worker&url';
 
 export interface PlaybackState {
@@ -17,10 +27,31 @@ export interface PlaybackState {
   readonly looping: boolean;
   readonly underruns: number;
   readonly monitoring: Monitoring;
+  /** Voices that are heard alone, by part. */
+  readonly soloVoices: Readonly<Record<string, readonly string[]>>;
   /** Tuned voices whose splices are being planned. */
   readonly preparing: number;
   /** Why nothing plays, if something is wrong. */
   readonly failure: string | null;
+}
+
+/** Whether a coarse plan can be heard at a place for a second to come. */
+function isCovered(plan: SplicePlan | undefined, frame: number, rateHz: number): boolean {
+  return plan !== undefined && frame >= plan.starts[0] && frame < (plan.coarseTo ?? 0) - rateHz;
+}
+
+/** The song with all voices muted that are not heard, in parts where one is heard alone. */
+function soloed(song: Song, soloVoices: PlaybackState['soloVoices']): Song {
+  const parts = { ...song.parts };
+  for (const [partId, ids] of Object.entries(soloVoices)) {
+    const part = song.parts[partId];
+    if (!part?.image.voices.some(({ id }) => ids.includes(id))) continue;
+    const voices = part.image.voices.map((voice) =>
+      ids.includes(voice.id) ? { ...voice, muted: false } : { ...voice, muted: true },
+    );
+    parts[partId] = { ...part, image: { ...part.image, voices } };
+  }
+  return { ...song, parts };
 }
 
 /** Plays a song: owns the audio context, the worklet and the feeder. One for each open song. */
@@ -32,11 +63,18 @@ export class Playback {
     looping: false,
     underruns: 0,
     monitoring: plainMonitoring,
+    soloVoices: {},
     preparing: 0,
     failure: null,
   }));
   readonly #splices = new Map<string, SplicePlan>();
   readonly #feeder = new Worker(new URL('./feeder.worker.ts', import.meta.url), { type: 'module' });
+  readonly #splicer = new Worker(new URL('./splices.worker.ts', import.meta.url), {
+    type: 'module',
+  });
+  /** What the splicer was last asked for. */
+  #asked: ReadonlySet<string> = new Set();
+  #askedAt = 0;
   readonly #seers = new Set<(seen: Seen) => void>();
   #song: Song | null = null;
   #plan: RenderPlan | null = null;
@@ -47,7 +85,8 @@ export class Playback {
   #recorded: ((recorded: Recorded) => void) | null = null;
 
   constructor() {
-    this.#feeder.onmessage = (event: MessageEvent<FromFeeder>) => this.#hearFeeder(event.data);
+    this.#feeder.onmessage = ({ data }: MessageEvent<FromFeeder>) => this.#fail(data.sentence);
+    this.#splicer.onmessage = ({ data }: MessageEvent<FromSplicer>) => this.#hearSplicer(data);
   }
 
   get plan(): RenderPlan | null {
@@ -64,10 +103,68 @@ export class Playback {
 
   #compile(): void {
     if (!this.#song) return;
-    this.#plan = compile(this.#song, this.#splices, this.#plan);
-    const preparing = spliceNeeds(this.#song).filter((need) => !this.#splices.has(need.key)).length;
-    if (preparing !== this.store.getState().preparing) this.store.setState({ preparing });
+    const heard = soloed(this.#song, this.store.getState().soloVoices);
+    this.#plan = compile(heard, this.#splices, this.#plan);
+    this.#refine(spliceNeeds(this.#song));
     this.#tell({ kind: 'plan', plan: this.#plan });
+  }
+
+  /** Asks for the splices that are not planned, or only round where it played. */
+  #refine(needs: readonly SpliceNeed[]): void {
+    const missing = needs.filter(({ key }) => {
+      const plan = this.#splices.get(key);
+      return !plan || plan.coarseTo !== undefined;
+    });
+    if (missing.length !== this.store.getState().preparing)
+      this.store.setState({ preparing: missing.length });
+    if (missing.every(({ key }) => this.#asked.has(key))) return;
+    this.#splice(missing);
+  }
+
+  #splice(needs: readonly SpliceNeed[]): void {
+    if (!this.#song) return;
+    this.#asked = new Set(needs.map(({ key }) => key));
+    const { recordings, rateHz } = this.#song;
+    const { frame } = this.store.getState();
+    this.#askedAt = frame;
+    this.#splicer.postMessage({
+      recordings,
+      rateHz: rateHz ?? 48_000,
+      frame,
+      needs,
+    } satisfies SpliceJob);
+  }
+
+  /** Elsewhere a plan that covers only a stretch is of no use: asks for another one there. */
+  #splicesAt(frame: number): void {
+    if (!this.#song || this.store.getState().preparing === 0) return;
+    const coarse = spliceNeeds(this.#song).filter(
+      ({ key }) => this.#splices.get(key)?.coarseTo !== undefined,
+    );
+    const away = coarse.some(({ key }) => !isCovered(this.#splices.get(key), frame, this.#rate));
+    if (!away || Math.abs(frame - this.#askedAt) < this.#rate) return;
+    this.store.setState({ frame });
+    this.#splice(coarse);
+  }
+
+  get #rate(): number {
+    return this.#plan?.rateHz ?? 48_000;
+  }
+
+  /** Plans of whole takes, for workers that would have to make them again. */
+  wholeSplices(): KnownSplices {
+    return [...this.#splices].filter(([, plan]) => plan.coarseTo === undefined);
+  }
+
+  /** Hears a voice alone, together with others that are, or no longer. */
+  soloVoice(partId: string, voiceId: string): void {
+    const { soloVoices } = this.store.getState();
+    const before = soloVoices[partId] ?? [];
+    const after = before.includes(voiceId)
+      ? before.filter((id) => id !== voiceId)
+      : [...before, voiceId];
+    this.store.setState({ soloVoices: { ...soloVoices, [partId]: after } });
+    this.#compile();
   }
 
   watch(partId: string | null): void {
@@ -91,6 +188,7 @@ export class Playback {
 
   seek(frame: number): void {
     this.store.setState({ frame });
+    this.#splicesAt(frame);
     this.#tell({ kind: 'seek', frame });
   }
 
@@ -168,13 +266,17 @@ export class Playback {
     this.#feeder.postMessage(message);
   }
 
-  #hearFeeder(message: FromFeeder): void {
+  #fail(failure: string): void {
+    this.store.setState({ failure });
+  }
+
+  #hearSplicer(message: FromSplicer): void {
     if (message.kind === 'failed') {
-      this.store.setState({ failure: message.sentence });
-    } else {
-      this.#splices.set(message.key, message.splices);
-      this.#compile();
+      this.#fail(message.sentence);
+      return;
     }
+    this.#splices.set(message.key, message.splices);
+    this.#compile();
   }
 
   #hearWorklet(message: FromWorklet): void {
@@ -185,11 +287,13 @@ export class Playback {
     }
     const { state, frame, underruns } = message;
     this.store.setState({ state, frame, underruns });
+    if (state === 'playing') this.#splicesAt(frame);
     for (const seer of this.#seers) seer(message);
   }
 
   close(): void {
     this.#feeder.terminate();
+    this.#splicer.terminate();
     this.#node?.disconnect();
     void this.#context?.close();
   }

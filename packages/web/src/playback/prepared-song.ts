@@ -6,14 +6,22 @@ import type { Song } from '@pannet/core/song/song';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import type { RecordingReader } from './recording-reader.ts';
 
+/** Splices by their keys, to be handed to another thread. */
+export type KnownSplices = readonly (readonly [string, SplicePlan])[];
+
 const splices = new Map<string, SplicePlan>();
 
-/** The plan of a song of which only one part is needed, its splices planned: what workers render from. */
+/**
+ * The plan of a song of which only one part is needed, its splices planned: what workers render from.
+ * @param known splices that were planned elsewhere
+ */
 export async function planOfPart(
   song: Song,
   partId: string,
   reader: RecordingReader,
+  known: KnownSplices = [],
 ): Promise<RenderPlan> {
+  for (const [key, plan] of known) splices.set(key, plan);
   reader.know(song.recordings);
   const alone: Song = { ...song, partOrder: [partId] };
   for (const need of spliceNeeds(alone))

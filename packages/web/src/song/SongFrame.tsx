@@ -79,7 +79,12 @@ function useSelectionInAddress(): void {
     const { song } = open.session.store.getState();
     const { partId } = open.selection.getState();
     if (addressed && addressed !== partId && song.parts[addressed])
-      open.selection.setState({ partId: addressed, partIds: [addressed], voiceId: null });
+      open.selection.setState({
+        partId: addressed,
+        partIds: [addressed],
+        voiceId: null,
+        voiceIds: [],
+      });
   }, [open, addressed]);
   // … and follows where something else is selected.
   useEffect(() => {

@@ -1,4 +1,4 @@
-import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, fireEvent, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
@@ -6,6 +6,7 @@ import { RecipeList } from '../image/RecipeList.tsx';
 import { VoiceTable } from '../image/VoiceTable.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
 import { SongSession } from '../sync/song-session.ts';
+import type { SpliceJob } from '../playback/messages.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { twoParts } from '../testing/song.fixture.ts';
 import { BottomBar } from '../transport/BottomBar.tsx';
@@ -31,9 +32,9 @@ function Table() {
   const part = useSelectedPart();
   return part ? <VoiceTable part={part} /> : null;
 }
-function Recipes({ done = () => {} }) {
+function Recipes() {
   const part = useSelectedPart();
-  return part ? <RecipeList part={part} onApplied={done} /> : null;
+  return part ? <RecipeList part={part} /> : null;
 }
 
 function show(place: React.ReactNode) {
@@ -68,12 +69,36 @@ describe('an open song', () => {
 
   test('tuned voices are counted until their splices come', () => {
     expect(open.playback.store.getState().preparing).toBe(2);
-    const feeder = FakeWorker.of('feeder.worker.ts');
+    const splicer = FakeWorker.of('splices.worker.ts');
     const splices = { ratio: 1, crossfadeFrames: 1, starts: [0], positions: [0], likeness: [1] };
-    const [hash] = song().parts.harp.takes.map((take) => take.recording);
-    for (const cents of [7, -7])
-      feeder.answer({ kind: 'splices', key: `${hash}:0/${cents}c/1`, splices });
+    const [job] = splicer.posted as SpliceJob[];
+    expect(job.needs.map(({ ratio }) => ratio > 1)).toEqual([true, false]);
+    // Round the playhead at first, which is heard but not all.
+    for (const { key } of job.needs)
+      splicer.answer({ kind: 'splices', key, splices: { ...splices, coarseTo: 200_000 } });
+    expect(open.playback.store.getState().preparing).toBe(2);
+    expect(open.playback.plan?.parts[1].strands.every(({ left, right }) => left || right)).toBe(
+      true,
+    );
+    expect(open.playback.wholeSplices()).toEqual([]);
+    for (const { key } of job.needs) splicer.answer({ kind: 'splices', key, splices });
     expect(open.playback.store.getState().preparing).toBe(0);
+    expect(open.playback.wholeSplices().map(([key]) => key)).toEqual(
+      job.needs.map(({ key }) => key),
+    );
+    expect(splicer.posted).toHaveLength(1);
+  });
+
+  test('a coarse plan is asked for again where it plays on beyond it', () => {
+    const splicer = FakeWorker.of('splices.worker.ts');
+    const [{ needs }] = splicer.posted as SpliceJob[];
+    const splices = { ratio: 1, crossfadeFrames: 1, starts: [0], positions: [0], likeness: [1] };
+    for (const { key } of needs)
+      splicer.answer({ kind: 'splices', key, splices: { ...splices, coarseTo: 200_000 } });
+    open.playback.seek(10_000);
+    expect(splicer.posted).toHaveLength(1);
+    open.playback.seek(900_000);
+    expect(splicer.posted.slice(1)).toEqual([expect.objectContaining({ frame: 900_000, needs })]);
   });
 });
 
@@ -112,8 +137,8 @@ describe('the voice table', () => {
     await userEvent.click(screen.getByLabelText('Duplicate left double'));
     expect(song().parts.harp.image.voices.map(({ name }) => name)).toEqual([
       'anchor',
-      'left double',
       'right double',
+      'left double',
       'voice 4',
       'left double copy',
     ]);
@@ -132,14 +157,12 @@ describe('the voice table', () => {
 
 test('a recipe goes to all selected parts as one step', async () => {
   open.selection.setState({ partIds: ['hum', 'harp'] });
-  const done = jest.fn();
-  show(<Recipes done={done} />);
+  show(<Recipes />);
   await userEvent.click(screen.getByLabelText('Apply Mirrored'));
   expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([2, 2]);
   expect(open.session.store.getState().history.undo).toHaveLength(1);
   act(() => open.session.undo());
   expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([1, 3]);
-  expect(done).toHaveBeenCalled();
 });
 
 describe('the parts list', () => {

@@ -13,13 +13,15 @@ export interface Selection {
   readonly partId: string | null;
   readonly partIds: readonly string[];
   readonly voiceId: string | null;
+  /** Voices that are edited together with it. */
+  readonly voiceIds: readonly string[];
 }
 
 /** A song that is open in this window: its document, its sound, its figures, and what is selected. */
 export class OpenSong {
   readonly session: SongSession;
   readonly playback = new Playback();
-  readonly analyst = new Analyst();
+  readonly analyst = new Analyst(() => this.playback.wholeSplices());
   readonly selection: StoreApi<Selection>;
   readonly #ends: (() => void)[] = [];
 
@@ -32,6 +34,7 @@ export class OpenSong {
       partId: first,
       partIds: first ? [first] : [],
       voiceId: null,
+      voiceIds: [],
     }));
     this.#ends.push(
       session.store.subscribe((state, before) => {
@@ -39,7 +42,10 @@ export class OpenSong {
         if (state.song !== before.song) this.#follow(state.song);
       }),
       this.selection.subscribe((selection, before) => {
-        if (selection.partId !== before.partId) this.#follow(session.store.getState().song);
+        if (selection.partId === before.partId) return;
+        // Voices of another part bear the same ids.
+        if (selection.voiceIds.length > 0) this.selection.setState({ voiceIds: [] });
+        this.#follow(session.store.getState().song);
       }),
       this.playback.store.subscribe((state, before) => {
         if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
@@ -59,7 +65,12 @@ export class OpenSong {
     const kept = partIds.filter((id) => song.parts[id]);
     if (partId === null || !song.parts[partId]) {
       const next = kept[0] ?? song.partOrder[0] ?? null;
-      this.selection.setState({ partId: next, partIds: next ? [next] : [], voiceId: null });
+      this.selection.setState({
+        partId: next,
+        partIds: next ? [next] : [],
+        voiceId: null,
+        voiceIds: [],
+      });
     } else if (kept.length !== partIds.length) {
       this.selection.setState({ partIds: kept });
     }
@@ -87,6 +98,16 @@ export class OpenSong {
   #matchGain(partId: string): number {
     const match = this.analyst.matchDb(partId);
     return match === null ? 1 : 10 ** (match / 20);
+  }
+
+  /** @param together whether the voices that were selected stay selected with it */
+  selectVoice(voiceId: string | null, together = false): void {
+    const { voiceIds } = this.selection.getState();
+    if (voiceId === null) this.selection.setState({ voiceId, voiceIds: [] });
+    else if (!together) this.selection.setState({ voiceId, voiceIds: [voiceId] });
+    else if (voiceIds.includes(voiceId))
+      this.selection.setState({ voiceIds: voiceIds.filter((id) => id !== voiceId) });
+    else this.selection.setState({ voiceId, voiceIds: [...voiceIds, voiceId] });
   }
 
   /** Turns the selected parts from image to plain or back, together. */

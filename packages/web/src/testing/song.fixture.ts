@@ -1,8 +1,7 @@
-import { neutralImage } from '@pannet/core/image/image';
 import { recipes } from '@pannet/core/image/recipes';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits';
-import { emptySong, type Recording, type Song } from '@pannet/core/song/song';
+import { emptySong, newPart, type Recording, type Song } from '@pannet/core/song/song';
 
 export function recordingOf(n: number, channels: 1 | 2 = 1): Recording {
   return {
@@ -27,15 +26,13 @@ export function twoParts(): Song {
       {
         kind: 'add-part',
         index: n,
-        part: {
-          id: name.toLowerCase(),
+        part: newPart(
+          name.toLowerCase(),
           name,
-          family: n ? 'plucked' : 'voice',
-          takes: [{ recording: recordingOf(n).hash, channel: 0 }],
-          levelDb: 0,
-          muted: false,
-          image: n ? recipes[1].image : neutralImage(),
-        },
+          n ? 'plucked' : 'voice',
+          [{ recording: recordingOf(n).hash, channel: 0 }],
+          n ? { image: recipes[1].image } : {},
+        ),
       },
     );
   }

@@ -1,0 +1,236 @@
+import { madeSource, rawSource } from '../derived/made-source.ts';
+import { spliceKey, tuningRatio, type SpliceLibrary } from '../derived/splice-library.ts';
+import { isAnchor, lowVoice, type Image } from '../image/image.ts';
+import { db, dbToGain } from '../quantities/units.ts';
+import type { PcmSource } from '../sources/blocks.ts';
+import { driftPath } from '../voices/drift.ts';
+import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
+import type { Response } from '../voices/response.ts';
+import { isNeutralTone } from '../voices/tone.ts';
+import { delayInFrames, isColoured, isTuned, type Voice } from '../voices/voice.ts';
+import type { DriftPlan, PartPlan, StrandPlan, TuningPlan } from './plan.ts';
+
+/** A take as an image is made of it. */
+export interface ReadyTake {
+  /** As recorded. */
+  readonly raw: PcmSource;
+  /** After its preparation. */
+  readonly prepared: PcmSource;
+  /** Of the prepared take, linear; colours are measured by it. */
+  readonly peak: number;
+}
+
+/** A part of a voice that goes to both sides by its own response. */
+interface Feed {
+  readonly id: string;
+  readonly response: Response;
+  readonly left: number;
+  readonly right: number;
+}
+
+/**
+ * The strands of an image over the given takes. A tuned voice whose splices are not there yet goes on with those that
+ * `previous` gave it, or is silent until they come.
+ */
+export function compileStrands(
+  image: Image,
+  panLaw: PanLaw,
+  rateHz: number,
+  takes: readonly ReadyTake[],
+  splices: SpliceLibrary,
+  previous: PartPlan | null = null,
+): StrandPlan[] {
+  const { lowMono, tiltDb } = image.stage;
+  const gains = new Map(image.voices.map((voice) => [voice.id, imageGains(image, voice, panLaw)]));
+  const low = lowMono.hz !== null && lowMono.kind === 'anchor' ? lowVoice(image) : undefined;
+  const strands: StrandPlan[] = [];
+  for (const voice of image.voices) {
+    const { left, right } = gains.get(voice.id) as Gains;
+    const delayFrames = delayInFrames(voice.delay, rateHz);
+    let feeds = placedFeeds(voice, left, right);
+    if (lowMono.hz !== null && low) {
+      const { hz } = lowMono;
+      const laterFrames = delayFrames - delayInFrames(low.delay, rateHz);
+      feeds = feeds.map((feed) => ({
+        ...feed,
+        response: { ...feed.response, split: { hz, part: 'high', laterFrames } },
+      }));
+      if (voice === low) {
+        const gain = lowGain([...gains.values()]);
+        const response: Response = { split: { hz, part: 'low', laterFrames: 0 } };
+        feeds.push({ id: '~low', response, left: gain, right: gain });
+      }
+    }
+    if (tiltDb !== 0 || (lowMono.hz !== null && lowMono.kind === 'difference'))
+      feeds = feeds.flatMap((feed) => apart(feed, image));
+    strands.push(...voiceStrands(voice, feeds, rateHz, takes, splices, previous));
+  }
+  return strands;
+}
+
+interface Gains {
+  readonly left: number;
+  readonly right: number;
+}
+
+/** Placement, level, polarity, mute and the flanks' fader as one signed gain a side. */
+function imageGains(image: Image, voice: Voice, panLaw: PanLaw): Gains {
+  const { left, right } = voiceGains(voice, panLaw);
+  const flanks = isAnchor(voice) ? 1 : dbToGain(db(image.stage.flanksDb));
+  return { left: left * flanks, right: right * flanks };
+}
+
+/** Placement, level, polarity and mute of a voice as one signed gain a side. */
+export function voiceGains(voice: Voice, panLaw: PanLaw): Gains {
+  if (voice.muted) return { left: 0, right: 0 };
+  const level = dbToGain(db(voice.levelDb)) * (voice.polarity === 'inverted' ? -1 : 1);
+  const { placement } = voice;
+  switch (placement.kind) {
+    case 'mirror': {
+      const gain = centreGain(panLaw) * level;
+      return { left: gain, right: -gain };
+    }
+    case 'spread': {
+      const gain = centreGain(panLaw) * level;
+      return { left: gain, right: gain };
+    }
+    case 'pan': {
+      const { left, right } = panGains(placement.panPercent, panLaw);
+      return { left: left * level, right: right * level };
+    }
+  }
+}
+
+/** What the low end gets on each side, so that nothing is lost against the voices that are cut. */
+function lowGain(all: readonly Gains[]): number {
+  return Math.sqrt(all.reduce((sum, { left, right }) => sum + left * left + right * right, 0) / 2);
+}
+
+function placedFeeds({ placement }: Voice, left: number, right: number): Feed[] {
+  if (placement.kind !== 'spread') return [{ id: '', response: {}, left, right }];
+  const { degrees } = placement;
+  return [
+    { id: '~left', response: { spread: { degrees, side: 1 } }, left, right: 0 },
+    { id: '~right', response: { spread: { degrees, side: -1 } }, left: 0, right },
+  ];
+}
+
+/** Takes the difference of a feed apart from its middle, to be tilted and cut alone. */
+function apart(feed: Feed, image: Image): Feed[] {
+  const { lowMono, tiltDb } = image.stage;
+  const middle = (feed.left + feed.right) / 2;
+  const side = (feed.left - feed.right) / 2;
+  const cut: Response =
+    lowMono.hz !== null && lowMono.kind === 'difference'
+      ? { split: { hz: lowMono.hz, part: 'high', laterFrames: 0 } }
+      : {};
+  const response = { ...feed.response, ...cut, tiltDb };
+  return [
+    { ...feed, left: middle, right: middle },
+    { id: `${feed.id}~difference`, response, left: side, right: -side },
+  ].filter(({ left, right }) => left !== 0 || right !== 0);
+}
+
+function voiceStrands(
+  voice: Voice,
+  feeds: readonly Feed[],
+  rateHz: number,
+  takes: readonly ReadyTake[],
+  splices: SpliceLibrary,
+  previous: PartPlan | null,
+): StrandPlan[] {
+  const take = takes[voice.take - 1];
+  const tuned = isTuned(voice);
+  const { mixPercent, timbreSemitones } = voice.tuner;
+  const changes = tuned || timbreSemitones !== 0;
+  const wet = changes ? mixPercent / 100 : 1;
+  const ratio = tuned ? tuningRatio(voice.tuner) : 1;
+  const drift = driftPlan(voice, rateHz, take.raw.frames);
+  const strands: StrandPlan[] = [];
+  const add = (wetPart: boolean, share: number, tuning: TuningPlan | null, waiting: boolean) => {
+    for (const feed of feeds) {
+      const timbre = wetPart ? timbreSemitones : 0;
+      const read = wetPart ? ratio : 1;
+      const highestHz = read > 1.0001 * 2 ** (50 / 1200) ? rateHz / 2 / read : undefined;
+      const response = highestHz === undefined ? feed.response : { ...feed.response, highestHz };
+      strands.push({
+        id: `${voice.id}${feed.id}${wetPart ? '' : '~dry'}`,
+        voiceId: voice.id,
+        source: voiceSource(voice, take, rateHz, timbre, read, response),
+        takeKey: take.raw.key,
+        delayFrames: delayInFrames(voice.delay, rateHz),
+        tuning,
+        drift,
+        left: waiting ? 0 : feed.left * share,
+        right: waiting ? 0 : feed.right * share,
+      });
+    }
+  };
+  if (wet > 0) {
+    const { tuning, waiting } = tuned
+      ? tuningPlan(voice, take.raw, splices, previous)
+      : { tuning: null, waiting: false };
+    add(true, wet, tuning, waiting);
+  }
+  if (wet < 1) add(false, 1 - wet, null, false);
+  return strands;
+}
+
+function tuningPlan(
+  voice: Voice,
+  raw: PcmSource,
+  splices: SpliceLibrary,
+  previous: PartPlan | null,
+): { tuning: TuningPlan | null; waiting: boolean } {
+  const key = spliceKey(raw.key, voice.tuner);
+  const ready = splices.get(key);
+  if (ready)
+    return {
+      tuning: {
+        key: ready.coarseTo === undefined ? key : `${key}/${ready.coarseTo}`,
+        splices: ready,
+      },
+      waiting: false,
+    };
+  const before = previous?.strands.find(
+    (strand) =>
+      strand.voiceId === voice.id && strand.tuning && rawSource(strand.source).key === raw.key,
+  );
+  return { tuning: before?.tuning ?? null, waiting: !before };
+}
+
+/** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides. */
+function voiceSource(
+  voice: Voice,
+  take: ReadyTake,
+  rateHz: number,
+  timbreSemitones: number,
+  ratio: number,
+  response: Response,
+): PcmSource {
+  let source = take.prepared;
+  if (timbreSemitones !== 0)
+    source = madeSource(source, { kind: 'timbre', semitones: timbreSemitones }, rateHz);
+  if (isColoured(voice))
+    source = madeSource(source, { kind: 'colour', colour: voice.colour, peak: take.peak }, rateHz);
+  if (!isNeutralTone(voice.tone))
+    source = madeSource(source, { kind: 'tone', tone: voice.tone, ratio }, rateHz);
+  if (Object.keys(response).length > 0)
+    source = madeSource(source, { kind: 'response', response }, rateHz);
+  return source;
+}
+
+/** Paths of the drifts used last: a drag asks for the same ones over and over. */
+const drifts = new Map<string, DriftPlan>();
+const mostDrifts = 200;
+
+function driftPlan({ drift }: Voice, rateHz: number, frames: number): DriftPlan | null {
+  if (drift.rangeMs === 0) return null;
+  const key = [drift.rangeMs, drift.rateHz, drift.seed, rateHz, frames].join('/');
+  const known = drifts.get(key);
+  if (known) return known;
+  if (drifts.size >= mostDrifts) drifts.clear();
+  const plan = { key, path: driftPath(drift, rateHz, frames) };
+  drifts.set(key, plan);
+  return plan;
+}

@@ -1,0 +1,14 @@
+import { Biquad, type BiquadCoefficients } from './biquad.ts';
+
+/** Several second-order sections one after the other, in place. */
+export class Cascade {
+  readonly #sections: readonly Biquad[];
+
+  constructor(sections: readonly BiquadCoefficients[]) {
+    this.#sections = sections.map((section) => new Biquad(section));
+  }
+
+  process(samples: Float64Array): void {
+    for (const section of this.#sections) section.process(samples, samples, samples.length);
+  }
+}

@@ -1,0 +1,65 @@
+import { failure, type Outcome } from '../outcome.ts';
+import { allOf, checkGroup, defaults } from '../parameters/parameter.ts';
+import { bandParameters, toneParameters } from '../parameters/tables.ts';
+import type { BiquadCoefficients } from '../signal/biquad.ts';
+import { bell, highPass, highShelf, lowPass } from '../signal/filters.ts';
+import type { Band } from '../takes/equaliser.ts';
+
+/** What one voice sounds like against the others. */
+export interface Tone {
+  readonly lowCutHz: number | null;
+  readonly highCutHz: number | null;
+  /** Positive is brighter: half of it under the pivot down, half over it up. */
+  readonly tiltDb: number;
+  readonly bell: Band;
+}
+
+export const neutralTone: Tone = {
+  ...defaults<Omit<Tone, 'bell'>>(toneParameters),
+  bell: defaults(bandParameters),
+};
+
+/** Common practice: tilts turn about the middle of what is heard. */
+export const tiltPivotHz = 1000;
+/** A shelf so soft that the slope spreads over some three octaves. */
+const tiltQ = 0.35;
+
+export function isNeutralTone({ lowCutHz, highCutHz, tiltDb, bell }: Tone): boolean {
+  return lowCutHz === null && highCutHz === null && tiltDb === 0 && bell.db === 0;
+}
+
+/**
+ * The sections of a tone.
+ * @param ratio how much higher the voice is read afterwards: the filters stand so much lower, to end where they belong
+ */
+export function toneSections(tone: Tone, rateHz: number, ratio: number): BiquadCoefficients[] {
+  const { lowCutHz, highCutHz, tiltDb } = tone;
+  const sections: BiquadCoefficients[] = [];
+  if (lowCutHz !== null) sections.push(highPass(lowCutHz / ratio, Math.SQRT1_2, rateHz));
+  if (highCutHz !== null) sections.push(lowPass(highCutHz / ratio, Math.SQRT1_2, rateHz));
+  if (tone.bell.db !== 0)
+    sections.push(bell(tone.bell.hz / ratio, tone.bell.db, tone.bell.q, rateHz));
+  if (tiltDb !== 0) {
+    const shelf = highShelf(tiltPivotHz / ratio, tiltDb, tiltQ, rateHz);
+    const down = 10 ** (-tiltDb / 40);
+    sections.push({ ...shelf, b0: shelf.b0 * down, b1: shelf.b1 * down, b2: shelf.b2 * down });
+  }
+  return sections;
+}
+
+export function checkTone(tone: Tone, place: string): Outcome<Tone> {
+  const own = checkGroup(toneParameters, tone, place, ['bell']);
+  if (!own.ok) return own;
+  const { lowCutHz, highCutHz } = tone;
+  return allOf(
+    tone,
+    checkGroup(bandParameters, tone.bell, `${place}.bell`),
+    lowCutHz !== null && highCutHz !== null && lowCutHz >= highCutHz
+      ? failure(
+          'nothing-left',
+          `The low cut must lie under the high cut (${highCutHz} Hz); it was ${lowCutHz} Hz.`,
+          `${place}.lowCutHz`,
+        )
+      : own,
+  );
+}

@@ -1,0 +1,192 @@
+import { clampParameter } from '@pannet/core/parameters/parameter';
+import type { Stage } from '@pannet/core/image/stage';
+import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tables';
+import { junction } from '@pannet/core/rendering/junction';
+import type { Part } from '@pannet/core/song/song';
+import { lowShare, tiltAtDb } from '@pannet/core/voices/response';
+import { useRef, type ReactNode } from 'react';
+import { useSong } from '../song/open-song.ts';
+import { useStageEdits } from './StagePanel.tsx';
+
+const width = 172;
+const height = 108;
+const left = 18;
+const right = width - 4;
+const middle = 44;
+/** Half the height of the difference at 100 %. */
+const full = 17;
+const lowest = 20;
+const octaves = Math.log2(20_000 / lowest);
+const xOf = (hz: number) => left + (Math.log2(hz / lowest) / octaves) * (right - left);
+const hzOf = (x: number) => lowest * 2 ** (((x - left) / (right - left)) * octaves);
+const shown = [50, 200, 1000, 5000];
+/** Under the drawing, where the halves of the low end meet: this many dB down at its foot. */
+const junctionTop = 88;
+const junctionDb = 6;
+
+/**
+ * Difference against middle over frequency: the height of the lens is the width, its foot the low end that is kept in the
+ * middle, its slope the tilt. All three are dragged: the lens up and down, its foot along, its right end up and down.
+ */
+export function StageDrawing({ part }: { readonly part: Part }) {
+  const song = useSong();
+  const { stage } = part.image;
+  const { preview, commit, cancel } = useStageEdits(part);
+  const half = (hz: number) => {
+    const { hz: corner } = stage.lowMono;
+    const kept = corner === null ? 1 : 1 - lowShare(hz, corner);
+    const tilt = 10 ** (tiltAtDb(hz, stage.tiltDb) / 20);
+    return Math.min(middle - 4, (stage.widthPercent / 100) * kept * tilt * full);
+  };
+  const upper: string[] = [];
+  const lower: string[] = [];
+  for (let x = left; x <= right; x += 2) {
+    const h = half(hzOf(x));
+    upper.push(`${x} ${(middle - h).toFixed(1)}`);
+    lower.unshift(`${x} ${(middle + h).toFixed(1)}`);
+  }
+  const widthAt = (from: number, _: number, up: number): Partial<Stage> => ({
+    widthPercent: clampParameter(stageParameters.widthPercent, Math.round(from + up * 2)),
+  });
+  const tiltAt = (from: number, _: number, up: number): Partial<Stage> => ({
+    tiltDb: clampParameter(stageParameters.tiltDb, Math.round(from + up) / 2),
+  });
+  const cornerAt = (from: number, along: number): Partial<Stage> => {
+    const hz = hzOf(xOf(from) + along);
+    const { min, max } = lowMonoParameters.hz;
+    return {
+      lowMono: { ...stage.lowMono, hz: hz < min ? null : Math.round(Math.min(hz, max)) },
+    };
+  };
+  const drag = { onPreview: preview, onCommit: commit, onCancel: cancel };
+  const corner = xOf(stage.lowMono.hz ?? lowest);
+  const meets = junction(part.image, song.panLaw, song.rateHz ?? 48_000);
+  const yOfDb = (db: number) =>
+    junctionTop + (Math.min(junctionDb, -db) / junctionDb) * (height - junctionTop - 2);
+  const line = (side: 'left' | 'right') =>
+    meets?.points
+      .map((point) => `${xOf(point.hz).toFixed(1)} ${yOfDb(point[side]).toFixed(1)}`)
+      .join('L');
+  const says = [
+    `Difference at ${stage.widthPercent} % of the middle`,
+    stage.lowMono.hz === null ? '' : `low end in the middle below ${stage.lowMono.hz} Hz`,
+    stage.tiltDb === 0 ? '' : `tilted by ${stage.tiltDb} dB`,
+  ];
+  return (
+    <svg
+      viewBox={`0 0 ${width} ${height}`}
+      width="100%"
+      role="img"
+      aria-label={says.filter(Boolean).join(', ')}
+      className="stage-drawing mb-1"
+      data-testid="stage-drawing"
+    >
+      <path
+        d={`M${left} ${middle - full}H${right}M${left} ${middle + full}H${right}`}
+        stroke="var(--rule)"
+        strokeDasharray="3 3"
+      />
+      <Handle value={stage.widthPercent} cursor="ns-resize" at={widthAt} {...drag}>
+        <path
+          d={`M${upper.join('L')}L${lower.join('L')}Z`}
+          fill="var(--rule)"
+          stroke="var(--quiet)"
+        />
+      </Handle>
+      <path d={`M${left} ${middle}H${right}`} stroke="var(--ink)" strokeWidth={1.5} />
+      <text x={2} y={middle - full + 4} fontSize={11} fill="var(--quiet)">
+        S
+      </text>
+      <text x={2} y={middle + 4} fontSize={11} fill="var(--ink)">
+        M
+      </text>
+      <Handle
+        value={stage.lowMono.hz ?? lowMonoParameters.hz.min}
+        cursor="ew-resize"
+        at={cornerAt}
+        {...drag}
+      >
+        <rect x={corner - 5} y={2} width={10} height={2 * middle - 4} fill="transparent" />
+        <path d={`M${corner} 6V${2 * middle - 6}`} stroke="var(--ink)" strokeDasharray="2 2" />
+        <circle cx={corner} cy={2 * middle - 6} r={4} fill="var(--sheet)" stroke="var(--ink)" />
+      </Handle>
+      <Handle value={stage.tiltDb * 2} cursor="ns-resize" at={tiltAt} {...drag}>
+        <rect x={right - 10} y={2} width={14} height={2 * middle - 4} fill="transparent" />
+        <circle
+          cx={right - 4}
+          cy={middle - half(15_000)}
+          r={4}
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+        />
+      </Handle>
+      {meets ? (
+        <g fill="none" strokeWidth={1.5}>
+          <path d={`M${left} ${junctionTop}H${right}`} stroke="var(--rule)" strokeWidth={1} />
+          <path d={`M${line('left')}`} stroke="var(--left)" />
+          <path d={`M${line('right')}`} stroke="var(--right)" strokeDasharray="4 2" />
+        </g>
+      ) : (
+        shown.map((hz) => (
+          <text
+            key={hz}
+            x={xOf(hz)}
+            y={height - 6}
+            fontSize={11}
+            textAnchor="middle"
+            fill="var(--quiet)"
+            className="mono"
+          >
+            {hz < 1000 ? hz : `${hz / 1000}k`}
+          </text>
+        ))
+      )}
+    </svg>
+  );
+}
+
+interface HandleProps {
+  readonly value: number;
+  readonly cursor: string;
+  /** What the stage becomes when the handle is so far along and up from where it was, in units of the drawing. */
+  readonly at: (from: number, along: number, up: number) => Partial<Stage>;
+  readonly onPreview: (changes: Partial<Stage>) => void;
+  readonly onCommit: (changes: Partial<Stage>) => void;
+  readonly onCancel: () => void;
+  readonly children: ReactNode;
+}
+
+/** A piece of the drawing that is dragged: one drag is one step of undo. */
+function Handle({ value, cursor, at, onPreview, onCommit, onCancel, children }: HandleProps) {
+  const held = useRef<{ x: number; y: number; from: number; last: Partial<Stage> | null } | null>(
+    null,
+  );
+  return (
+    <g
+      style={{ cursor }}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        held.current = { x: event.clientX, y: event.clientY, from: value, last: null };
+      }}
+      onPointerMove={(event) => {
+        if (!held.current) return;
+        const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
+        const scale = width / (box?.width || width);
+        const { x, y, from } = held.current;
+        held.current.last = at(from, (event.clientX - x) * scale, (y - event.clientY) * scale);
+        onPreview(held.current.last);
+      }}
+      onPointerUp={() => {
+        const last = held.current?.last;
+        held.current = null;
+        if (last) onCommit(last);
+      }}
+      onPointerCancel={() => {
+        held.current = null;
+        onCancel();
+      }}
+    >
+      {children}
+    </g>
+  );
+}

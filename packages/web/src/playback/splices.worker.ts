@@ -1,0 +1,78 @@
+import { prepareSplices } from '@pannet/core/rendering/offline';
+import type { BlockLoader } from '@pannet/core/sources/blocks';
+import type { FromSplicer, SpliceJob } from './messages.ts';
+import { RecordingReader } from './recording-reader.ts';
+
+/** Planned at once round the playhead, so that a change of tuning is heard before all of the take is planned. */
+const behindSeconds = 0.5;
+const aheadSeconds = 4;
+/** So long it works before it looks whether it is still wanted. */
+const breatheEveryMs = 15;
+
+const reader = new RecordingReader(64e6);
+const post = (message: FromSplicer) => postMessage(message);
+/** Plans of whole takes that were posted. */
+const whole = new Set<string>();
+/** Where the coarse plans lie that were posted. */
+const coarse = new Map<string, { readonly from: number; readonly to: number }>();
+let job: SpliceJob | null = null;
+let working = false;
+
+onmessage = (event: MessageEvent<SpliceJob>) => {
+  job = event.data;
+  reader.know(job.recordings);
+  if (!working) void work();
+};
+
+class Overtaken extends Error {}
+
+async function work(): Promise<void> {
+  working = true;
+  let current = job;
+  while (current) {
+    try {
+      await plan(current);
+    } catch (error) {
+      if (!(error instanceof Overtaken))
+        post({ kind: 'failed', sentence: error instanceof Error ? error.message : String(error) });
+    }
+    // Messages that came meanwhile have replaced the job.
+    current = job === current ? null : job;
+  }
+  working = false;
+}
+
+/** First what is heard next of every need, then all of each. */
+async function plan(current: SpliceJob): Promise<void> {
+  const { needs, frame, rateHz } = current;
+  const missing = needs.filter(({ key }) => !whole.has(key));
+  const load = patient(current);
+  for (const need of missing) {
+    const before = coarse.get(need.key);
+    if (before && frame >= before.from && frame < before.to - rateHz) continue;
+    const from = Math.max(0, Math.round(frame - behindSeconds * rateHz));
+    const to = frame + aheadSeconds * rateHz;
+    coarse.set(need.key, { from, to });
+    const splices = await prepareSplices(need, rateHz, load, { from, to });
+    post({ kind: 'splices', key: need.key, splices });
+  }
+  for (const need of missing) {
+    const splices = await prepareSplices(need, rateHz, load);
+    whole.add(need.key);
+    coarse.delete(need.key);
+    post({ kind: 'splices', key: need.key, splices });
+  }
+}
+
+/** A loader that now and then lets messages in, and gives up if one of them asks for something else. */
+function patient(current: SpliceJob): BlockLoader {
+  let breathed = performance.now();
+  return async (source, index) => {
+    if (performance.now() - breathed > breatheEveryMs) {
+      await new Promise((resolve) => setTimeout(resolve));
+      breathed = performance.now();
+      if (job !== current) throw new Overtaken();
+    }
+    return reader.load(source, index);
+  };
+}
