@@ -5,6 +5,17 @@ import { address, middleOf, rate, songOf, tap, upload, voiceBar, wakeAudio } fro
 
 const frames = 3 * rate;
 
+/** What of the page's open song is used here; see packages/web/src/song/open-song.ts. */
+interface PageDocument {
+  readonly shape: { image: { voices: object[] }; preparation: object };
+  readonly session: {
+    readonly store: { getState(): { song: { parts: Record<string, PageDocument['shape']> } } };
+    endPreview(): void;
+  };
+  do(name: string, edits: readonly object[]): boolean;
+  preview(edits: readonly object[]): void;
+}
+
 /** Collects three seconds of the part while the mouse does its work. */
 async function tapWhile(page: Page, work: () => Promise<void>): Promise<void> {
   const collecting = tap(page, null, frames);
@@ -53,6 +64,7 @@ test('dragging delay, position, level and width of a 1 kHz sine leaves nothing a
   const level = page.getByLabel('Level of right late', { exact: true }).locator('xpath=../span');
   await expect(unit.first()).toBeVisible();
   await tapWhile(page, async () => dragBy(page, await middleOf(level), 0, 80));
+  await page.getByRole('button', { name: 'Stage', exact: true }).click();
   const width = page.getByLabel('Width, slider');
   const box = await width.boundingBox();
   if (!box) throw new Error('The width has no slider.');
@@ -60,6 +72,98 @@ test('dragging delay, position, level and width of a 1 kHz sine leaves nothing a
     dragBy(page, { x: box.x + box.width / 2, y: box.y + box.height / 2 }, 60, 0),
   );
   await expect(page.getByRole('button', { name: /^Undo tone: width 100 → / })).toBeVisible();
+});
+
+/** A value that is dragged from one end to the other in a second, as a path into the image or the preparation. */
+interface Drag {
+  readonly path: string;
+  readonly ends: readonly [number, number];
+  /** What may sound on the way, in Hz: the tone itself, and what the parameter is there to make of it. */
+  readonly band?: readonly [number, number];
+}
+
+/** Where the sides of a spread voice are farthest apart and a tilt is not at its pivot. */
+const toneHz = 1200;
+const coloured = [1100, 8500] as const;
+const pitched = [500, 3000] as const;
+const drags: readonly Drag[] = [
+  { path: 'image.voices.0.placement.panPercent', ends: [-100, 100] },
+  { path: 'image.voices.0.levelDb', ends: [0, -20] },
+  { path: 'image.voices.0.delay.value', ends: [0, 30] },
+  { path: 'image.voices.0.tuner.cents', ends: [-50, 50] },
+  { path: 'image.voices.0.tuner.semitones', ends: [1, 4], band: pitched },
+  { path: 'image.voices.0.tuner.mixPercent', ends: [100, 20] },
+  { path: 'image.voices.0.drift.rangeMs', ends: [0, 10] },
+  { path: 'image.voices.0.drift.rateHz', ends: [0.2, 2] },
+  { path: 'image.voices.0.tone.tiltDb', ends: [-6, 6] },
+  { path: 'image.voices.0.tone.lowCutHz', ends: [100, 900] },
+  { path: 'image.voices.0.tone.highCutHz', ends: [8000, 1200] },
+  { path: 'image.voices.0.tone.bell.db', ends: [-9, 9] },
+  { path: 'image.voices.0.colour.oddPercent', ends: [0, 100], band: coloured },
+  { path: 'image.voices.0.colour.evenPercent', ends: [0, 100], band: coloured },
+  { path: 'image.voices.1.placement.degrees', ends: [20, 110] },
+  { path: 'image.stage.widthPercent', ends: [0, 200] },
+  { path: 'image.stage.tiltDb', ends: [-6, 6] },
+  { path: 'image.stage.lowMono.hz', ends: [60, 400] },
+  { path: 'image.stage.flanksDb', ends: [0, -20] },
+  { path: 'image.stage.balancePercent', ends: [-80, 80] },
+  { path: 'image.stage.trimDb', ends: [0, -12] },
+  { path: 'image.stage.opening.thresholdDb', ends: [-40, -6] },
+  { path: 'preparation.lowCutHz', ends: [40, 800] },
+  { path: 'preparation.bands.1.db', ends: [-9, 9] },
+  { path: 'preparation.compressor.thresholdDb', ends: [-40, -10] },
+  { path: 'preparation.compressor.makeUpDb', ends: [0, 6] },
+];
+
+test('every parameter that is dragged while it plays goes without a click', async ({ page }) => {
+  test.setTimeout(240_000);
+  const tone = wavFile([sine(toneHz, -12, 60, rate)], rate, '24');
+  const id = await songOf(address(), 'A third tone', [await upload(address(), 'tone.wav', tone)]);
+  await page.goto(`${address()}/songs/${id}`);
+  await page.getByRole('button', { name: 'Apply Phase spreading', exact: true }).click();
+  await page.getByText('Add voice').click();
+  await page.evaluate(() => {
+    const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
+    const { image } = open.session.store.getState().song.parts['part-0'];
+    const [spread, added] = image.voices;
+    const voices = [{ ...added, placement: { kind: 'pan', panPercent: 30 } }, spread];
+    open.do('order', [{ kind: 'set-image', partId: 'part-0', image: { ...image, voices } }]);
+  });
+  await wakeAudio(page);
+  await page.getByRole('button', { name: 'Play' }).click();
+  await page.waitForTimeout(500);
+  for (const { path, ends, band = [toneHz - 100, toneHz + 100] } of drags) {
+    const collecting = tap(page, null, 1.6 * rate);
+    await page.evaluate(
+      async ([steps, [from, to]]) => {
+        const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
+        const { image, preparation } = open.session.store.getState().song.parts['part-0'];
+        const put = (node: unknown, [key, ...rest]: readonly string[], value: number): unknown => {
+          if (key === undefined) return value;
+          const inner = put((node as Record<string, unknown>)[key], rest, value);
+          return Array.isArray(node)
+            ? node.with(Number(key), inner)
+            : { ...(node as object), [key]: inner };
+        };
+        for (let n = 0; n <= 60; n++) {
+          const value = Math.round((from + ((to - from) * n) / 60) * 100) / 100;
+          const whole = /semitones|seed/.test(steps.join()) ? Math.round(value) : value;
+          const next = put({ image, preparation }, steps, whole) as typeof open.shape;
+          open.preview([
+            { kind: 'set-image', partId: 'part-0', image: next.image },
+            { kind: 'set-preparation', partId: 'part-0', preparation: next.preparation },
+          ]);
+          await new Promise((resolve) => setTimeout(resolve, 16));
+        }
+        open.session.endPreview();
+      },
+      [path.split('.'), ends] as const,
+    );
+    const { left, right } = await collecting;
+    expect(Math.max(rms(left), rms(right)), path).toBeGreaterThan(0.005);
+    for (const side of [left, right])
+      if (rms(side) > 1e-3) expect(outsideDb(side, rate, band[0], band[1]), path).toBeLessThan(-60);
+  }
 });
 
 test('listening modes, solo, mute and plain change without a click', async ({ page }) => {

@@ -34,7 +34,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 1;
+const makingVersion = 2;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
@@ -84,7 +84,7 @@ function contextOf(step: MakingStep, rateHz: number): Context {
     case 'timbre':
       return { behind: timbreReach, ahead: timbreReach };
     case 'colour':
-      return { behind: 256, ahead: 256 };
+      return { behind: framesOf(filterMemoryMs), ahead: 256 };
     case 'tone':
       return { behind: framesOf(filterMemoryMs), ahead: 0 };
     case 'response':
@@ -137,7 +137,7 @@ function makeBlock(
     }
     case 'colour': {
       const samples = Float64Array.from(input);
-      new ColourRun(step.colour, step.peak).process(samples);
+      new ColourRun(step.colour, step.peak, rateHz).process(samples);
       const from = behind + ColourRun.latencyFrames;
       return Float32Array.from(samples.subarray(from, from + count));
     }

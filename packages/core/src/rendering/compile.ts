@@ -129,6 +129,7 @@ function plainPlan({ raw, prepared }: ReadyTake, panLaw: PanLaw, level: number):
       takeKey: raw.key,
       delayFrames: 0,
       tuning: null,
+      awaits: null,
       drift: null,
       left: gain,
       right: gain,

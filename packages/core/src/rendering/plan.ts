@@ -38,6 +38,8 @@ export interface StrandPlan {
   /** May be fractional, and below 0 for an early voice. */
   readonly delayFrames: number;
   readonly tuning: TuningPlan | null;
+  /** Key of the splices that are being planned for it; until they come it goes on as it did. */
+  readonly awaits: string | null;
   readonly drift: DriftPlan | null;
   readonly left: number;
   readonly right: number;
@@ -46,6 +48,12 @@ export interface StrandPlan {
 export interface TuningPlan {
   readonly key: string;
   readonly splices: SplicePlan;
+}
+
+/** @param key of the splices, the same for a stretch and for the whole of a take */
+export function tuningOf(key: string, splices: SplicePlan): TuningPlan {
+  const { coarseTo } = splices;
+  return { key: coarseTo === undefined ? key : `${key}/${coarseTo}`, splices };
 }
 
 export interface DriftPlan {
@@ -96,6 +104,22 @@ export function planSources(plan: RenderPlan): PcmSource[] {
     add(plan.bed.right);
   }
   return [...sources.values()];
+}
+
+/** A plan whose strands that wait for these splices have them; the same one if none does. */
+export function withSplices(plan: RenderPlan, key: string, splices: SplicePlan): RenderPlan {
+  const waits = (strand: StrandPlan) => strand.awaits === key;
+  if (!plan.parts.some(({ strands }) => strands.some(waits))) return plan;
+  const tuning = tuningOf(key, splices);
+  return {
+    ...plan,
+    parts: plan.parts.map((part) => ({
+      ...part,
+      strands: part.strands.map((strand) =>
+        waits(strand) ? { ...strand, tuning, awaits: null } : strand,
+      ),
+    })),
+  };
 }
 
 /** How far behind and ahead of the playhead a plan reads its sources, in frames. */

@@ -310,3 +310,42 @@ describe('plans', () => {
     expect(Math.max(...runPlayer(player, 8000).tapLeft)).toBe(0);
   });
 });
+
+test('splices that come later go in without a new plan, and sound as if they had been there', async () => {
+  const memory = memorySong([noise(2, rate, 4)], rate, recipes[1].image);
+  const plan = await memoryPlan(memory);
+  const retuned = edited(memory, [
+    {
+      kind: 'set-image',
+      partId: 'p0',
+      image: {
+        ...recipes[1].image,
+        voices: recipes[1].image.voices.map((voice) => ({
+          ...voice,
+          tuner: { ...voice.tuner, cents: voice.tuner.cents * 2 },
+        })),
+      },
+    },
+  ]);
+  const whole = await memoryPlan(retuned);
+  const { player } = await memoryPlayer(memory, plan);
+  player.play();
+  runPlayer(player, 9600);
+  player.aim(compile(retuned.song, new Map(), plan));
+  const before = runPlayer(player, 9600);
+  const reference = await memoryPlayer(memory, plan);
+  reference.player.seek(9600);
+  reference.player.play();
+  expect(before.tapLeft.subarray(settled)).toEqual(
+    runPlayer(reference.player, 9600).tapLeft.subarray(settled),
+  );
+  for (const { strands } of whole.parts)
+    for (const { tuning } of strands) if (tuning) player.tune(tuning.key, tuning.splices);
+  runPlayer(player, settled);
+  const after = runPlayer(player, 9600);
+  const direct = await memoryPlayer(memory, whole);
+  direct.player.seek(19_200 + settled);
+  direct.player.play();
+  expect(after.tapLeft).toEqual(runPlayer(direct.player, 9600).tapLeft);
+  expect(rms(after.tapLeft)).toBeGreaterThan(0.01);
+});

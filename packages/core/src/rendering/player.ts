@@ -1,7 +1,15 @@
 import { fadeTable } from '../signal/fade.ts';
 import { blockFrames, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
+import type { SplicePlan } from '../voices/splices.ts';
 import { Monitor } from './monitor.ts';
-import { noPlan, planReach, planSources, type Reach, type RenderPlan } from './plan.ts';
+import {
+  noPlan,
+  planReach,
+  planSources,
+  withSplices,
+  type Reach,
+  type RenderPlan,
+} from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 
 export interface Loop {
@@ -20,6 +28,16 @@ const scopePoints = 256;
 /** Every so many frames one point of the scope. */
 const scopeStride = 6;
 
+/** So many plans wait at most. */
+const mostPending = 32;
+
+/** A plan, and what has to be there before it can be heard. */
+interface Pending {
+  readonly plan: RenderPlan;
+  readonly fresh: readonly PcmSource[];
+  readonly reach: Reach;
+}
+
 export type PlayerState = 'stopped' | 'loading' | 'playing';
 
 /**
@@ -33,7 +51,8 @@ export class Player {
   readonly #edge: Float64Array;
   #sources: readonly PcmSource[] = [];
   #reach = planReach(noPlan);
-  #pending: RenderPlan | null = null;
+  /** Plans that wait for their sources, the newest last. */
+  #pending: readonly Pending[] = [];
   #position = 0;
   #wanted = false;
   #state: PlayerState = 'stopped';
@@ -69,18 +88,39 @@ export class Player {
 
   /**
    * Takes up a plan. While it plays, one that reads sources which are not there yet waits until they are, and what was
-   * heard goes on; of several that wait the last one counts.
+   * heard goes on. Of several that wait the newest that can be heard is taken: while something is dragged the sound
+   * follows as fast as its sources are made.
    */
   aim(plan: RenderPlan): void {
-    if (this.#state === 'playing' && !this.#newSourcesThere(plan)) {
-      this.#pending = plan;
-      return;
+    if (this.#state === 'playing') {
+      const heard = new Set(this.#sources.map(({ key }) => key));
+      const fresh = planSources(plan).filter(({ key }) => !heard.has(key));
+      const waits: Pending = { plan, fresh, reach: planReach(plan) };
+      if (!this.#isThere(waits)) {
+        this.#pending = [...this.#pending.slice(1 - mostPending), waits];
+        return;
+      }
     }
-    this.#pending = null;
+    this.#pending = [];
+    this.#take(plan);
+  }
+
+  #take(plan: RenderPlan): void {
     this.monitor.aim(plan);
     this.#sources = planSources(plan);
     this.#reach = planReach(plan);
     if (this.#state === 'stopped') this.monitor.settle();
+  }
+
+  /** Splices that strands wait for go in at once, without a new plan from the page, which may be busy drawing. */
+  tune(key: string, splices: SplicePlan): void {
+    this.#pending = this.#pending.map((waits) => {
+      const plan = withSplices(waits.plan, key, splices);
+      return plan === waits.plan ? waits : { ...waits, plan, reach: planReach(plan) };
+    });
+    const { plan } = this.monitor;
+    const tuned = withSplices(plan, key, splices);
+    if (tuned !== plan) this.#take(tuned);
   }
 
   play(): void {
@@ -103,13 +143,25 @@ export class Player {
     }
   }
 
-  #newSourcesThere(plan: RenderPlan): boolean {
-    const heard = new Set(this.#sources.map(({ key }) => key));
-    const fresh = planSources(plan).filter(({ key }) => !heard.has(key));
+  #isThere({ fresh, reach }: Pending): boolean {
     if (fresh.length === 0) return true;
-    const { behind, ahead } = planReach(plan);
     const room = (freshReserveMs * this.#rateHz) / 1000;
-    return this.#has(fresh, this.#position - behind, this.#position + ahead + room);
+    return this.#has(fresh, this.#position - reach.behind, this.#position + reach.ahead + room);
+  }
+
+  #takeNewest(): void {
+    for (let n = this.#pending.length - 1; n >= 0; n--) {
+      const waits = this.#pending[n];
+      if (!this.#isThere(waits)) continue;
+      this.#pending = this.#pending.slice(n + 1);
+      this.#take(waits.plan);
+      return;
+    }
+  }
+
+  /** Keys of what is heard now, whatever waits. */
+  get heardKeys(): readonly string[] {
+    return this.#sources.map(({ key }) => key);
   }
 
   /** What has to be there around the position before the sound begins. */
@@ -181,7 +233,7 @@ export class Player {
   ): number {
     const position = this.#position;
     const quantum = Math.floor(position / quantumFrames) * quantumFrames;
-    if (quantum !== this.#quantum && this.#pending) this.aim(this.#pending);
+    if (quantum !== this.#quantum && this.#pending.length > 0) this.#takeNewest();
     if (quantum !== this.#quantum) this.#render(quantum);
     const inside = position - quantum;
     const loop = this.loop && position < this.loop.end ? this.loop : null;
@@ -264,7 +316,8 @@ export class Player {
       this.#quantum = Number.NaN;
     }
     this.#state = this.#wanted ? 'loading' : 'stopped';
-    if (this.#pending) this.aim(this.#pending);
+    const newest = this.#pending.at(-1);
+    if (newest) this.aim(newest.plan);
   }
 
   /** The song is over: back to its beginning. */

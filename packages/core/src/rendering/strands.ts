@@ -8,7 +8,13 @@ import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
 import type { Response } from '../voices/response.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { delayInFrames, isColoured, isTuned, type Voice } from '../voices/voice.ts';
-import type { DriftPlan, PartPlan, StrandPlan, TuningPlan } from './plan.ts';
+import {
+  tuningOf,
+  type DriftPlan,
+  type PartPlan,
+  type StrandPlan,
+  type TuningPlan,
+} from './plan.ts';
 
 /** A take as an image is made of it. */
 export interface ReadyTake {
@@ -147,7 +153,7 @@ function voiceStrands(
   const ratio = tuned ? tuningRatio(voice.tuner) : 1;
   const drift = driftPlan(voice, rateHz, take.raw.frames);
   const strands: StrandPlan[] = [];
-  const add = (wetPart: boolean, share: number, tuning: TuningPlan | null, waiting: boolean) => {
+  const add = (wetPart: boolean, share: number, { tuning, awaits, silent }: Tuning) => {
     for (const feed of feeds) {
       const timbre = wetPart ? timbreSemitones : 0;
       const read = wetPart ? ratio : 1;
@@ -160,43 +166,44 @@ function voiceStrands(
         takeKey: take.raw.key,
         delayFrames: delayInFrames(voice.delay, rateHz),
         tuning,
+        awaits,
         drift,
-        left: waiting ? 0 : feed.left * share,
-        right: waiting ? 0 : feed.right * share,
+        left: silent ? 0 : feed.left * share,
+        right: silent ? 0 : feed.right * share,
       });
     }
   };
-  if (wet > 0) {
-    const { tuning, waiting } = tuned
-      ? tuningPlan(voice, take.raw, splices, previous)
-      : { tuning: null, waiting: false };
-    add(true, wet, tuning, waiting);
-  }
-  if (wet < 1) add(false, 1 - wet, null, false);
+  if (wet > 0) add(true, wet, tuned ? tuningPlan(voice, take.raw, splices, previous) : untuned);
+  if (wet < 1) add(false, 1 - wet, untuned);
   return strands;
 }
+
+/** How a tuned voice reads its take now. */
+interface Tuning {
+  readonly tuning: TuningPlan | null;
+  readonly awaits: string | null;
+  /** Whether it is silent, since nothing of it was heard before. */
+  readonly silent: boolean;
+}
+
+const untuned: Tuning = { tuning: null, awaits: null, silent: false };
 
 function tuningPlan(
   voice: Voice,
   raw: PcmSource,
   splices: SpliceLibrary,
   previous: PartPlan | null,
-): { tuning: TuningPlan | null; waiting: boolean } {
+): Tuning {
   const key = spliceKey(raw.key, voice.tuner);
   const ready = splices.get(key);
-  if (ready)
-    return {
-      tuning: {
-        key: ready.coarseTo === undefined ? key : `${key}/${ready.coarseTo}`,
-        splices: ready,
-      },
-      waiting: false,
-    };
+  if (ready) return { tuning: tuningOf(key, ready), awaits: null, silent: false };
   const before = previous?.strands.find(
     (strand) =>
-      strand.voiceId === voice.id && strand.tuning && rawSource(strand.source).key === raw.key,
+      strand.voiceId === voice.id &&
+      rawSource(strand.source).key === raw.key &&
+      (strand.left !== 0 || strand.right !== 0),
   );
-  return { tuning: before?.tuning ?? null, waiting: !before };
+  return { tuning: before?.tuning ?? null, awaits: before ? key : null, silent: !before };
 }
 
 /** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides. */

@@ -8,6 +8,8 @@ import { RecordingReader } from './recording-reader.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
 const aheadSeconds = 3;
+/** What is only heard until something else is made. */
+const leavingSeconds = 0.5;
 /** Round a place any delay may be dragged to at once: −50 to 150 ms, with the wander of tuner and drift. */
 const behindMs = 230;
 const beforeMs = 130;
@@ -16,12 +18,25 @@ const mostFetches = 64;
 const reader = new RecordingReader(96e6);
 const loadAny = makingLoader(reader.load);
 
-let sources: readonly PcmSource[] = [];
+/** What the newest song reads. */
+let newest: readonly PcmSource[] = [];
+/** What is made for: left for the newest only when it can be heard, so that the sound follows while something is dragged. */
+let target: readonly PcmSource[] = [];
+/** Sources by their keys, of songs before, too, as long as they may be heard. */
+const known = new Map<string, PcmSource>();
 let rateHz = 48_000;
 let worklet: MessagePort | null = null;
-let whereabouts: Whereabouts = { frame: 0, loop: null, reach: { behind: 0, ahead: 0 } };
+let whereabouts: Whereabouts = {
+  frame: 0,
+  loop: null,
+  heard: [],
+  reach: { behind: 0, ahead: 0 },
+};
 /** Blocks that the worklet has, or will get. */
 const sent = new Map<string, Set<number>>();
+/** Names of those of them that it has. */
+const delivered = new Set<string>();
+const nameOf = ({ source, index }: Pick<Wanted, 'source' | 'index'>) => `${source.key}/${index}`;
 let fetching = 0;
 let making = false;
 
@@ -33,6 +48,7 @@ onmessage = (event: MessageEvent<ToFeeder>) => {
   } else {
     worklet = message.port;
     sent.clear();
+    delivered.clear();
     worklet.onmessage = (told: MessageEvent<Whereabouts>) => {
       whereabouts = told.data;
       feed();
@@ -46,8 +62,18 @@ const post = (message: FromFeeder) => postMessage(message);
 /** What the song reads, whether its splices are planned or not. */
 function know(song: Song): void {
   const plan = compile(song, new Map());
-  sources = planSources(plan);
+  newest = planSources(plan);
+  for (const source of newest) known.set(source.key, source);
   ({ rateHz } = plan);
+}
+
+/** Sources that are heard though the target does not read them: they have to last until it is heard. */
+function outgoing(): PcmSource[] {
+  const next = new Set([...target, ...newest].map(({ key }) => key));
+  for (const key of known.keys())
+    if (!next.has(key) && !whereabouts.heard.includes(key)) known.delete(key);
+  const targeted = new Set(target.map(({ key }) => key));
+  return whereabouts.heard.flatMap((key) => (targeted.has(key) ? [] : (known.get(key) ?? [])));
 }
 
 interface Wanted {
@@ -63,18 +89,20 @@ function wantedBlocks(): Wanted[] {
   const { reach } = whereabouts;
   const places = [whereabouts.frame, ...(whereabouts.loop ? [whereabouts.loop.start] : [])];
   const wanted: Wanted[] = [];
-  const known = new Set<string>();
+  const listed = new Set<string>();
+  const leaving = outgoing();
   for (const place of places) {
     const row: Wanted[] = [];
-    for (const source of sources) {
-      const [first, last] = blockRange(source, place - behind, place + ahead);
+    for (const source of [...leaving, ...target]) {
+      const until = leaving.includes(source) ? reach.ahead + leavingSeconds * rateHz : ahead;
+      const [first, last] = blockRange(source, place - behind, place + until);
       // What the sound waits for comes first, then what lies ahead, then what only a longer delay would need.
       const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);
       for (let index = first; index <= last; index++) {
-        const name = `${source.key}/${index}`;
+        const name = nameOf({ source, index });
         const distance = index >= urgent && index <= urgentTo ? 0 : Math.abs(index - urgent) + 1;
-        if (!known.has(name)) row.push({ source, index, distance });
-        known.add(name);
+        if (!listed.has(name)) row.push({ source, index, distance });
+        listed.add(name);
       }
     }
     wanted.push(...row.sort((a, b) => a.distance - b.distance));
@@ -84,8 +112,13 @@ function wantedBlocks(): Wanted[] {
 
 const isSent = ({ source, index }: Wanted) => sent.get(source.key)?.has(index) ?? false;
 
+/** Whether nothing that the sound of the target waits for is missing. */
+const targetIsThere = () =>
+  wantedBlocks().every((wanted) => wanted.distance > 0 || delivered.has(nameOf(wanted)));
+
 function feed(): void {
   if (!worklet) return;
+  if (target !== newest && (!making || targetIsThere())) target = newest;
   const wanted = wantedBlocks();
   const keep: Record<string, number[]> = {};
   for (const { source, index } of wanted) (keep[source.key] ??= []).push(index);
@@ -94,6 +127,7 @@ function feed(): void {
     for (const index of indexes)
       if (!keep[key]?.includes(index)) {
         indexes.delete(index);
+        delivered.delete(`${key}/${index}`);
         dropped = true;
       }
   if (dropped) worklet.postMessage({ kind: 'keep', keep } satisfies FeederToWorklet);
@@ -119,6 +153,7 @@ async function makeAll(): Promise<void> {
   making = true;
   try {
     for (;;) {
+      if (target !== newest && targetIsThere()) target = newest;
       const next = wantedBlocks().find((one) => isMade(one.source) && !isSent(one));
       if (!next || !(await supply(next))) return;
       await new Promise((resolve) => setTimeout(resolve));
@@ -136,11 +171,13 @@ async function supply({ source, index }: Wanted): Promise<boolean> {
   try {
     const block = (await loadAny(source, index)).slice();
     // The playhead may have gone elsewhere meanwhile.
-    if (sent.get(source.key)?.has(index))
+    if (sent.get(source.key)?.has(index)) {
+      delivered.add(nameOf({ source, index }));
       worklet?.postMessage(
         { kind: 'block', key: source.key, index, block } satisfies FeederToWorklet,
         [block.buffer],
       );
+    }
     return true;
   } catch (error) {
     sent.get(source.key)?.delete(index);

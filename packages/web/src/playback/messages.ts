@@ -15,6 +15,7 @@ export type ToWorklet =
   | { readonly kind: 'loop'; readonly loop: Loop | null }
   | { readonly kind: 'watch'; readonly partId: string | null }
   | { readonly kind: 'feeder'; readonly port: MessagePort }
+  | { readonly kind: 'splicer'; readonly port: MessagePort }
   /** Collect so many frames of what plays, from the next one on. */
   | { readonly kind: 'record'; readonly what: 'part' | 'heard'; readonly frames: number };
 
@@ -54,6 +55,8 @@ export type FeederToWorklet =
 export interface Whereabouts {
   readonly frame: number;
   readonly loop: Loop | null;
+  /** Keys of the sources that are heard: of an older song, while a newer one's are made. */
+  readonly heard: readonly string[];
   /** What has to be there round a place before it can sound. */
   readonly reach: Reach;
 }
@@ -68,8 +71,11 @@ export interface FromFeeder {
   readonly sentence: string;
 }
 
-/** From the page to the worker that plans splices; the last one counts. */
+/** From the page to the worker that plans splices: the last job counts; the port leads to the worklet. */
+export type ToSplicer = SpliceJob | { readonly kind: 'worklet'; readonly port: MessagePort };
+
 export interface SpliceJob {
+  readonly kind: 'job';
   readonly recordings: Song['recordings'];
   readonly rateHz: number;
   /** Where it plays: planned first. */
@@ -77,5 +83,10 @@ export interface SpliceJob {
   readonly needs: readonly SpliceNeed[];
 }
 
-export type FromSplicer =
-  { readonly kind: 'splices'; readonly key: string; readonly splices: SplicePlan } | FromFeeder;
+export interface PlannedSplices {
+  readonly kind: 'splices';
+  readonly key: string;
+  readonly splices: SplicePlan;
+}
+
+export type FromSplicer = PlannedSplices | FromFeeder;

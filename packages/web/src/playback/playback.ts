@@ -12,7 +12,7 @@ import type {
   FromWorklet,
   Recorded,
   Seen,
-  SpliceJob,
+  ToSplicer,
   ToFeeder,
   ToWorklet,
 } from './messages.ts';
@@ -127,12 +127,13 @@ export class Playback {
     const { recordings, rateHz } = this.#song;
     const { frame } = this.store.getState();
     this.#askedAt = frame;
-    this.#splicer.postMessage({
+    this.#tellSplicer({
+      kind: 'job',
       recordings,
       rateHz: rateHz ?? 48_000,
       frame,
       needs,
-    } satisfies SpliceJob);
+    });
   }
 
   /** Elsewhere a plan that covers only a stretch is of no use: asks for another one there. */
@@ -250,6 +251,11 @@ export class Playback {
     node.port.postMessage({ kind: 'feeder', port: channel.port2 } satisfies ToWorklet, [
       channel.port2,
     ]);
+    const splices = new MessageChannel();
+    this.#tellSplicer({ kind: 'worklet', port: splices.port1 }, [splices.port1]);
+    node.port.postMessage({ kind: 'splicer', port: splices.port2 } satisfies ToWorklet, [
+      splices.port2,
+    ]);
     const { monitoring, frame, loop, looping } = this.store.getState();
     if (this.#plan) this.#tell({ kind: 'plan', plan: this.#plan });
     this.#tell({ kind: 'monitoring', monitoring });
@@ -264,6 +270,10 @@ export class Playback {
 
   #tellFeeder(message: ToFeeder): void {
     this.#feeder.postMessage(message);
+  }
+
+  #tellSplicer(message: ToSplicer, transfer: Transferable[] = []): void {
+    this.#splicer.postMessage(message, transfer);
   }
 
   #fail(failure: string): void {

@@ -1,6 +1,13 @@
 import { Player } from '@pannet/core/rendering/player';
 import { BlockStore } from '@pannet/core/sources/blocks';
-import type { FeederToWorklet, Recorded, Seen, ToWorklet, Whereabouts } from './messages.ts';
+import type {
+  FeederToWorklet,
+  PlannedSplices,
+  Recorded,
+  Seen,
+  ToWorklet,
+  Whereabouts,
+} from './messages.ts';
 
 const showEverySeconds = 1 / 30;
 
@@ -57,6 +64,12 @@ class PannetProcessor extends AudioWorkletProcessor {
         this.#feeder = message.port;
         this.#feeder.onmessage = (event: MessageEvent<FeederToWorklet>) => this.#take(event.data);
         break;
+      case 'splicer':
+        message.port.onmessage = ({ data }: MessageEvent<PlannedSplices>) => {
+          player.tune(data.key, data.splices);
+          this.#tellFeeder();
+        };
+        break;
     }
     this.#tellFeeder();
   }
@@ -70,8 +83,8 @@ class PannetProcessor extends AudioWorkletProcessor {
   }
 
   #tellFeeder(): void {
-    const { position: frame, loop, reach } = this.#player;
-    this.#feeder?.postMessage({ frame, loop, reach } satisfies Whereabouts);
+    const { position: frame, loop, reach, heardKeys: heard } = this.#player;
+    this.#feeder?.postMessage({ frame, loop, reach, heard } satisfies Whereabouts);
   }
 
   process(_: Float32Array[][], outputs: Float32Array[][]): boolean {

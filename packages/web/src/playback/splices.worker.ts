@@ -1,6 +1,6 @@
 import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { BlockLoader } from '@pannet/core/sources/blocks';
-import type { FromSplicer, SpliceJob } from './messages.ts';
+import type { FromSplicer, SpliceJob, ToSplicer } from './messages.ts';
 import { RecordingReader } from './recording-reader.ts';
 
 /** Planned at once round the playhead, so that a change of tuning is heard before all of the take is planned. */
@@ -10,7 +10,12 @@ const aheadSeconds = 4;
 const breatheEveryMs = 15;
 
 const reader = new RecordingReader(64e6);
-const post = (message: FromSplicer) => postMessage(message);
+/** Straight to the worklet, since the page may be busy drawing. */
+let worklet: MessagePort | null = null;
+const post = (message: FromSplicer) => {
+  if (message.kind === 'splices') worklet?.postMessage(message);
+  postMessage(message);
+};
 /** Plans of whole takes that were posted. */
 const whole = new Set<string>();
 /** Where the coarse plans lie that were posted. */
@@ -18,8 +23,12 @@ const coarse = new Map<string, { readonly from: number; readonly to: number }>()
 let job: SpliceJob | null = null;
 let working = false;
 
-onmessage = (event: MessageEvent<SpliceJob>) => {
-  job = event.data;
+onmessage = ({ data }: MessageEvent<ToSplicer>) => {
+  if (data.kind === 'worklet') {
+    worklet = data.port;
+    return;
+  }
+  job = data;
   reader.know(job.recordings);
   if (!working) void work();
 };
