@@ -10,6 +10,8 @@ export interface Promise {
   readonly widthDb: readonly [number, number];
   /** The side that speaks first. */
   readonly leads: 'L' | 'R' | null;
+  /** Whether the fold is hollow somewhere: a dip of 6 dB or more. */
+  readonly combed: boolean;
 }
 
 /** What a recipe is made for. */
@@ -52,7 +54,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The right side comes 14 ms after the left: wide, and it leads to the left. The fold loses some 3 dB and is combed from 36 Hz on. For sustained parts that need not stay in the middle.',
     suits: ['single lines', 'chords', 'driven'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L' },
+    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
     image: image([
       ['left', { placement: left }],
       ['right late', { placement: right, delay: ms(14) }],
@@ -64,7 +66,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Copies 7 cents up and down, 11 and 17 ms late, hard left and right under the original: the fold loses about 1 dB, since the copies drift against the middle instead of combing it. For single lines.',
     suits: ['single lines', 'low'],
-    promise: { foldDb: [-2.5, -0.2], widthDb: [-12, -3], leads: null },
+    promise: { foldDb: [-2.5, -0.2], widthDb: [-12, -3], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       ['left double', { placement: left, levelDb: -6, delay: ms(11), tuner: { cents: 7 } }],
@@ -77,7 +79,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'A copy 14 ms late is added to the left and taken from the right: wide without a leading side, and the fold is the plain take exactly. For anything that has to survive one speaker.',
     suits: ['single lines', 'chords', 'struck', 'driven'],
-    promise: { foldDb: [-3, -0.8], widthDb: [-6, 0], leads: null },
+    promise: { foldDb: [-3, -0.8], widthDb: [-6, 0], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       ['difference', { placement: { kind: 'mirror' }, levelDb: -3, delay: ms(14) }],
@@ -89,7 +91,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The right side comes 0.5 ms after the left: it only leans to the left, without a level difference. The fold keeps its lows and is cut round 1 kHz. For placing a part aside without panning it.',
     suits: ['struck', 'single lines'],
-    promise: { foldDb: [-5, -0.1], widthDb: [-30, 4], leads: 'L' },
+    promise: { foldDb: [-5, -0.1], widthDb: [-30, 4], leads: 'L', combed: true },
     image: image([
       ['left', { placement: left }],
       ['right late', { placement: right, delay: ms(0.5) }],
@@ -101,7 +103,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The original stays in the middle; copies come 9 ms late on the left and 23 ms on the right, 5 dB under it. The fold loses about 1 dB and is combed lightly. For parts that keep their place.',
     suits: ['single lines', 'chords', 'driven'],
-    promise: { foldDb: [-3, 0.5], widthDb: [-11, -2], leads: null },
+    promise: { foldDb: [-3, 0.5], widthDb: [-11, -2], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       ['left late', { placement: left, levelDb: -5, delay: ms(9) }],
@@ -114,7 +116,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Slaps of 100 ms on the left and 149 ms on the right, darkened and 8 dB under the original: width from the room behind it. The fold loses about half a dB and is not hollow. For voices and leads with space round them.',
     suits: ['single lines'],
-    promise: { foldDb: [-2, 0.3], widthDb: [-18, -5], leads: null },
+    promise: { foldDb: [-2, 0.3], widthDb: [-18, -5], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       [
@@ -133,7 +135,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Two copies in place of the original wander up to 9 ms early and late, each by itself, hard left and right: like two players. The fold loses some 3 dB, and its comb moves all the time. For chords and layers.',
     suits: ['chords', 'single lines', 'driven'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: null },
+    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: null, combed: false },
     image: image([
       [
         'left wander',
@@ -151,7 +153,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The original stays; one copy wanders round 12 ms early on the left and one round 15 ms late on the right, 6 dB under it. The fold loses about 1 dB. For voices that should sound sung twice.',
     suits: ['single lines', 'chords'],
-    promise: { foldDb: [-3, 0.2], widthDb: [-12, -3], leads: null },
+    promise: { foldDb: [-3, 0.2], widthDb: [-12, -3], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       [
@@ -180,7 +182,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Two copies 9 cents up and down, 12 and 19 ms late, in place of the original: as wide as two takes. The fold loses 3 dB, as any two unlike sides do, and is not hollow for long. For backing lines.',
     suits: ['single lines'],
-    promise: { foldDb: [-4, -2], widthDb: [-2.5, 2.5], leads: null },
+    promise: { foldDb: [-4, -2], widthDb: [-2.5, 2.5], leads: null, combed: false },
     image: image([
       ['left double', { placement: left, delay: ms(12), tuner: { cents: 9 } }],
       ['right double', { placement: right, delay: ms(19), tuner: { cents: -9 } }],
@@ -192,7 +194,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The tuner for chords, 6 cents up and down, 13 and 21 ms late, 5 dB under the original and four fifths wet. The fold loses about 1 dB. For keys and strummed parts.',
     suits: ['chords'],
-    promise: { foldDb: [-3, 0.3], widthDb: [-11, -2], leads: null },
+    promise: { foldDb: [-3, 0.3], widthDb: [-11, -2], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       [
@@ -221,7 +223,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The tuner for struck sounds, 8 cents up and down, only 4 and 9 ms late, so that nothing is heard twice, 5 dB under the original. The fold loses about 1 dB. For percussion and plucked parts.',
     suits: ['struck'],
-    promise: { foldDb: [-3.5, 0.5], widthDb: [-11, -2], leads: null },
+    promise: { foldDb: [-3.5, 0.5], widthDb: [-11, -2], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       [
@@ -238,9 +240,9 @@ export const recipes: readonly Recipe[] = [
     id: 'two-tones',
     name: 'Two tones',
     sentence:
-      'Left darker, right brighter and 11 ms late: the sides differ in colour as well as in time. The fold loses some 3 dB and is combed less deeply, since the sides are less alike. For driven and dense parts.',
+      'Left darker, right brighter and 11 ms late: the sides differ in colour as well as in time. The fold loses 3 to 4 dB and is combed as by any late side. For driven and dense parts.',
     suits: ['driven', 'chords'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L' },
+    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
     image: image([
       ['left dark', { placement: left, tone: { tiltDb: -5, lowCutHz: null, highCutHz: 7000 } }],
       ['right bright', { placement: right, delay: ms(11), tone: { tiltDb: 5, lowCutHz: 120 } }],
@@ -252,7 +254,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The left side gets odd harmonics, the right one even ones and comes 10 ms late: two colours of one sound. The fold loses some 3 dB. For clean parts that want an edge.',
     suits: ['single lines', 'low'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L' },
+    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
     image: image([
       ['left odd', { placement: left, colour: { oddPercent: 90 } }],
       ['right even', { placement: right, delay: ms(10), colour: { evenPercent: 90 } }],
@@ -264,7 +266,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Both sides pass through unlike all-pass filters, up to 60° apart from 150 Hz on: gently wide, neither side leads. The fold loses less than 1.3 dB anywhere. For low and delicate parts.',
     suits: ['low', 'single lines', 'chords'],
-    promise: { foldDb: [-1.3, 0], widthDb: [-20, -4], leads: null },
+    promise: { foldDb: [-1.3, 0], widthDb: [-22, -4], leads: null, combed: false },
     image: image([['spread', { placement: { kind: 'spread', degrees: 60 } }]]),
   },
   {
@@ -273,7 +275,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Unlike all-pass filters up to 110° apart: clearly wide, neither side leads. The fold loses up to 4.9 dB where the sides are farthest apart, some 2 dB in all. For pads.',
     suits: ['chords'],
-    promise: { foldDb: [-4, -0.2], widthDb: [-12, 1], leads: null },
+    promise: { foldDb: [-4, -0.2], widthDb: [-16, 1], leads: null, combed: false },
     image: image([['spread', { placement: { kind: 'spread', degrees: 110 } }]]),
   },
   {
@@ -282,7 +284,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
     suits: ['low', 'driven'],
-    promise: { foldDb: [-4.5, -0.3], widthDb: [-14, 2], leads: 'L' },
+    promise: { foldDb: [-4.5, -0.1], widthDb: [-16, 2], leads: null, combed: true },
     image: image(
       [
         ['left', { placement: left }],
@@ -297,7 +299,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'A mirrored copy wanders round 17 ms: wide and never still, and the fold is the plain take exactly. Brighter in the difference, with its low end cut. For pads and held notes.',
     suits: ['chords', 'single lines'],
-    promise: { foldDb: [-3, -0.3], widthDb: [-9, 1], leads: null },
+    promise: { foldDb: [-3, -0.3], widthDb: [-9, 1], leads: null, combed: false },
     image: image(
       [
         ['anchor', {}],
@@ -320,7 +322,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Under the original lies a copy whose timbre is moved down by 4 semitones while the pitch stays: weight, but no width of its own; a small mirrored copy adds that. The fold is both in the middle. For thin parts.',
     suits: ['single lines', 'driven'],
-    promise: { foldDb: [-1.5, 0], widthDb: [-18, -5], leads: null },
+    promise: { foldDb: [-1.5, 0], widthDb: [-18, -5], leads: null, combed: false },
     image: image([
       ['anchor', {}],
       ['weight', { levelDb: -7, tuner: { timbreSemitones: -4 } }],
@@ -333,7 +335,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Doubles 8 cents up and down whose width is raised to 150 % only where the take is loud: quiet passages stay narrower. The fold is the same at any width. For parts with a wide range of levels.',
     suits: ['single lines', 'struck'],
-    promise: { foldDb: [-5, -0.3], widthDb: [-10, 2], leads: null },
+    promise: { foldDb: [-5, -0.3], widthDb: [-10, 2], leads: null, combed: false },
     image: image(
       [
         ['anchor', {}],

@@ -13,6 +13,8 @@ export interface Monitoring {
   readonly solo: readonly string[];
   /** Parts heard plain, each at the linear gain that makes plain as loud as the image. */
   readonly plain: Readonly<Record<string, number>>;
+  /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
+  readonly image: Readonly<Record<string, number>>;
   readonly bedHeard: boolean;
 }
 
@@ -20,6 +22,7 @@ export const plainMonitoring: Monitoring = {
   listening: 'stereo',
   solo: [],
   plain: {},
+  image: {},
   bedHeard: true,
 };
 
@@ -93,11 +96,11 @@ export class Monitor {
         glide = new Glide<PartGains>(this.#rateHz, { image: 0, plain: 0 }, sameGains);
         this.#gains.set(part.id, glide);
       }
-      const { solo, plain } = monitoring;
+      const { solo, plain, image } = monitoring;
       const heard = solo.length ? solo.includes(part.id) : !part.muted;
       const match = plain[part.id];
       glide.aim({
-        image: heard && match === undefined ? 1 : 0,
+        image: heard && match === undefined ? (image[part.id] ?? 1) : 0,
         plain: heard && match !== undefined ? match : 0,
       });
     }

@@ -1,37 +1,33 @@
-import { recipes, type Recipe } from '@pannet/core/image/recipes';
-import { plural } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import { recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
-import Button from 'react-bootstrap/Button';
-import { useOpenSong, useSelection } from '../song/open-song.ts';
+import { useSong } from '../song/open-song.ts';
+import { OwnRecipes } from './OwnRecipes.tsx';
+import { RecipeRow } from './RecipeRow.tsx';
 
-/** Starting points: a press applies one to all selected parts, as one undo. */
+/** Starting points: those that fit the source first, then the others, then the engineer's own. */
 export function RecipeList({ part }: { readonly part: Part }) {
-  const open = useOpenSong();
-  const { partIds } = useSelection();
-  const apply = (recipe: Recipe) => {
-    const edits = partIds.map((partId): Edit => ({
-      kind: 'set-image',
-      partId,
-      image: recipe.image,
-    }));
-    const whom = partIds.length > 1 ? plural(partIds.length, 'part') : part.name;
-    if (!open.do(`${whom}: ${recipe.name.toLowerCase()}`, edits)) return;
-    open.selectVoice(null);
-  };
+  const song = useSong();
+  const all = recipesFor(sourceOf(song, part));
+  const rows = (fits: boolean) =>
+    all
+      .filter((one) => one.fits === fits)
+      .map(({ recipe }) => (
+        <RecipeRow
+          key={recipe.id}
+          part={part}
+          name={recipe.name}
+          sentence={recipe.sentence}
+          figures={recipe.promise}
+          image={recipe.image}
+        />
+      ));
   return (
     <>
-      {recipes.map((recipe) => (
-        <div key={recipe.id} className="recipe-row">
-          <span className="fw-semibold">{recipe.name}</span>
-          <Button size="sm" aria-label={`Apply ${recipe.name}`} onClick={() => apply(recipe)}>
-            Apply
-          </Button>
-          <span className="quiet small" style={{ gridColumn: '1 / -1' }}>
-            {recipe.sentence}
-          </span>
-        </div>
-      ))}
+      <OwnRecipes part={part} />
+      {all.some(({ fits }) => fits) && <h3 className="panel-heading">For this source</h3>}
+      {rows(true)}
+      <h3 className="panel-heading">Others</h3>
+      {rows(false)}
     </>
   );
 }

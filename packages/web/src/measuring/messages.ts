@@ -26,3 +26,18 @@ export type FromMeasurer =
   | { readonly kind: 'measured'; readonly id: number; readonly measured: Measured }
   | { readonly kind: 'stopped'; readonly id: number }
   | { readonly kind: 'failed'; readonly id: number; readonly sentence: string };
+
+/** A question for loudness alone; a newer one replaces it. */
+export interface LoudnessJob {
+  readonly id: number;
+  readonly songs: readonly Song[];
+  readonly partId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly splices: KnownSplices;
+}
+
+export type FromLoudness =
+  /** In LUFS, one for each song; −∞ on silence. */
+  | { readonly kind: 'loudness'; readonly id: number; readonly lufs: readonly number[] }
+  | { readonly kind: 'failed'; readonly id: number; readonly sentence: string };

@@ -1,3 +1,4 @@
+import type { Image } from '@pannet/core/image/image';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Part, Song } from '@pannet/core/song/song';
 import { createContext, useContext } from 'react';
@@ -5,6 +6,7 @@ import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
 import { say } from '../controls/notices.ts';
+import { Audition } from '../measuring/audition.ts';
 import { Playback, type PlaybackState } from '../playback/playback.ts';
 import type { SongSession, SessionState } from '../sync/song-session.ts';
 
@@ -22,12 +24,14 @@ export class OpenSong {
   readonly session: SongSession;
   readonly playback = new Playback();
   readonly analyst = new Analyst(() => this.playback.wholeSplices());
+  readonly audition: Audition;
   readonly selection: StoreApi<Selection>;
   readonly #ends: (() => void)[] = [];
 
   /** @param addressed the part that the address names; the first one if there is no such part */
   constructor(session: SongSession, addressed: string | undefined) {
     this.session = session;
+    this.audition = new Audition(session, this.playback);
     const { song } = session.store.getState();
     const first = addressed && song.parts[addressed] ? addressed : (song.partOrder[0] ?? null);
     this.selection = createStore<Selection>(() => ({
@@ -43,6 +47,7 @@ export class OpenSong {
       }),
       this.selection.subscribe((selection, before) => {
         if (selection.partId === before.partId) return;
+        this.audition.drop();
         // Voices of another part bear the same ids.
         if (selection.voiceIds.length > 0) this.selection.setState({ voiceIds: [] });
         this.#follow(session.store.getState().song);
@@ -121,6 +126,37 @@ export class OpenSong {
     this.playback.listen({ plain: Object.fromEntries([...others, ...these]) });
   }
 
+  /** Keeps the image of the looked-at part under a number key, or takes up what was kept there; one step each. */
+  keepDraft(number: string): void {
+    const part = this.#selectedPart();
+    if (!part) return;
+    this.do(`${part.name}: keep draft ${number}`, [
+      { kind: 'set-draft', partId: part.id, number, image: part.image },
+      { kind: 'choose-draft', partId: part.id, number },
+    ]);
+  }
+
+  /** An empty number keeps what is there. */
+  recallDraft(number: string): void {
+    const part = this.#selectedPart();
+    if (!part) return;
+    const draft = part.drafts[number] as Image | undefined;
+    if (!draft) {
+      this.keepDraft(number);
+      return;
+    }
+    this.do(`${part.name}: draft ${number}`, [
+      { kind: 'set-image', partId: part.id, image: draft },
+      { kind: 'choose-draft', partId: part.id, number },
+    ]);
+    this.selectVoice(null);
+  }
+
+  #selectedPart(): Part | null {
+    const { partId } = this.selection.getState();
+    return (partId !== null && this.session.store.getState().song.parts[partId]) || null;
+  }
+
   /** One step of work; a refusal is said and changes nothing. */
   do(name: string, edits: readonly Edit[]): boolean {
     const done = this.session.do(name, edits);
@@ -134,6 +170,7 @@ export class OpenSong {
 
   close(): void {
     for (const end of this.#ends) end();
+    this.audition.close();
     this.session.close();
     this.playback.close();
     this.analyst.close();

@@ -11,6 +11,7 @@ export const shortcuts: readonly Shortcut[] = [
   { keys: 'Space', what: 'Play and stop' },
   { keys: 'F', what: 'Hear the fold, or stereo again' },
   { keys: 'P', what: 'Plain or image, for the selected parts' },
+  { keys: '1 … 9', what: 'Take up a draft; an empty one keeps the image (Shift: keep it anew)' },
   { keys: 'L', what: 'Loop on and off' },
   { keys: 'Home', what: 'To the beginning of the song or the loop' },
   { keys: 'Ctrl Z · Shift Ctrl Z', what: 'Undo · redo' },
@@ -65,7 +66,18 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
       help();
       return true;
   }
+  if (event.key === 'Escape' && open.audition.store.getState().trial) {
+    open.audition.drop();
+    return true;
+  }
   if (!letterKeys.getState().on) return false;
+  // With Shift a digit's key says something else, and not the same on every keyboard.
+  const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1];
+  if (digit) {
+    if (event.shiftKey) open.keepDraft(digit);
+    else open.recallDraft(digit);
+    return true;
+  }
   switch (event.key.toLowerCase()) {
     case 'f':
       playback.listen({ listening: monitoring.listening === 'fold' ? 'stereo' : 'fold' });

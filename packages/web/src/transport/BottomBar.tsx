@@ -84,6 +84,7 @@ export function BottomBar({ drawer, onDrawer }: Props) {
         ))}
       </span>
       <PlainOrImage />
+      <Drafts />
       <span className="flex-grow-1" />
       <BedControls />
       <FoldDrawerButton drawer={drawer} onDrawer={onDrawer} />
@@ -138,6 +139,49 @@ function PlainOrImage() {
             : 'measuring …'
           : `matched ${signedFigure(match, 1)} LU`}
       </span>
+    </span>
+  );
+}
+
+/** Kept states of the selected part's image. */
+function Drafts() {
+  const open = useOpenSong();
+  const part = useSelectedPart();
+  if (!part) return null;
+  const { drafts, draft, image } = part;
+  const numbers = Object.keys(drafts).sort();
+  const free = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].find((number) => !drafts[number]);
+  const changed = draft !== null && JSON.stringify(drafts[draft]) !== JSON.stringify(image);
+  return (
+    <span className="d-inline-flex align-items-center gap-2">
+      <span className="listening" role="group" aria-label="Drafts">
+        {numbers.map((number) => (
+          <button
+            key={number}
+            type="button"
+            aria-pressed={number === draft}
+            aria-label={`Draft ${number}${number === draft && changed ? ', changed' : ''}`}
+            title={`Take up draft ${number} (${number}); keep the image there: Shift ${number}`}
+            onClick={(event) =>
+              event.shiftKey ? open.keepDraft(number) : open.recallDraft(number)
+            }
+          >
+            {number}
+            {number === draft && changed && '′'}
+          </button>
+        ))}
+        {free && (
+          <button
+            type="button"
+            aria-label={`Keep as draft ${free}`}
+            title={`Keep the image as draft ${free} (Shift ${free})`}
+            onClick={() => open.keepDraft(free)}
+          >
+            {numbers.length === 0 ? 'Keep a draft' : '+'}
+          </button>
+        )}
+      </span>
+      {changed && <span className="small quiet">changed</span>}
     </span>
   );
 }

@@ -1,0 +1,90 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, test, type Page } from '@playwright/test';
+import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
+import { recipes, type Suits } from '@pannet/core/image/recipes';
+import { measureStereo } from '@pannet/core/measurement/report';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { address, rate, scratchFolder, tap, wakeAudio } from './stage.ts';
+
+/** Of the demo song, for what a recipe is made for first. */
+const partFor: Readonly<Record<Suits, string>> = {
+  'single lines': 'Hum',
+  chords: 'Reed box',
+  struck: 'Wire harp',
+  low: 'Long bow',
+  driven: 'Reed box',
+};
+
+/** All of them sound here. */
+const tapFrom = 12 * rate;
+const tapFrames = 2 * rate;
+/** So far is a delay told apart. */
+const leadMs = 0.3;
+
+const steps = (value: number) =>
+  Math.max(-8_388_608, Math.min(8_388_607, Math.round(value * 8_388_608)));
+
+async function openDemo(page: Page): Promise<void> {
+  await page.goto(address());
+  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
+  await expect(page.getByTestId('part-Hum')).toBeVisible();
+}
+
+async function exported(page: Page, part: string): Promise<readonly Float32Array[]> {
+  await page.getByRole('button', { name: 'Export this part' }).click();
+  await page.getByRole('button', { name: 'Render 1 stem' }).click();
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save the file' }).click({ timeout: 60_000 }),
+  ]);
+  const path = join(scratchFolder(), `${part}.wav`);
+  await saved.saveAs(path);
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog')).toBeHidden();
+  const bytes = new Uint8Array(readFileSync(path));
+  const layout = await readWavLayout(bytesInMemory(bytes), path);
+  if (!layout.ok) throw new Error(layout.error.sentence);
+  return readWavChannels(bytesInMemory(bytes), layout.value);
+}
+
+for (const recipe of recipes) {
+  test(`${recipe.name}: what it says of fold and width is what the file shows, and what is heard`, async ({
+    page,
+  }) => {
+    await openDemo(page);
+    const name = partFor[recipe.suits[0]];
+    const row = page.getByTestId(`part-${name}`);
+    await row.getByRole('button', { name, exact: true }).click();
+    await page.getByRole('button', { name: 'Recipes', exact: true }).click();
+    await page.getByRole('button', { name: `Apply ${recipe.name}`, exact: true }).click();
+    for (const { name: voice } of recipe.image.voices)
+      await expect(page.getByTestId(`voice-${voice}`).first()).toBeVisible();
+    await wakeAudio(page);
+    await expect(page.getByText(/tuning \d voice/)).toBeHidden();
+    const heard = await tap(page, tapFrom, tapFrames);
+
+    const [left, right] = await exported(page, name);
+    let wrong = 0;
+    for (let n = 0; n < tapFrames; n++)
+      if (
+        steps(heard.left[n]) !== steps(left[heard.frame + n]) ||
+        steps(heard.right[n]) !== steps(right[heard.frame + n])
+      )
+        wrong++;
+    expect(wrong).toBe(0);
+
+    const { report } = measureStereo(left, right, rate);
+    const { foldDb, widthDb, leads, combed } = recipe.promise;
+    expect(report.stillMono).toBe(false);
+    expect(report.fold.lossDb).toBeGreaterThanOrEqual(foldDb[0]);
+    expect(report.fold.lossDb).toBeLessThanOrEqual(foldDb[1]);
+    expect(report.sideToMidDb).toBeGreaterThanOrEqual(widthDb[0]);
+    expect(report.sideToMidDb).toBeLessThanOrEqual(widthDb[1]);
+    if (combed) expect(report.fold.deepestDipDb).toBeGreaterThan(6);
+    else expect(report.fold.deepestDipDb).toBeLessThan(6);
+    if (leads === 'L') expect(report.leadMs).toBeGreaterThan(leadMs);
+    await page.keyboard.press('Control+z');
+  });
+}

@@ -1,0 +1,95 @@
+import type { Image } from '@pannet/core/image/image';
+import type { Promise as Figures } from '@pannet/core/image/recipes';
+import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
+import type { Edit } from '@pannet/core/song/edits';
+import type { Part } from '@pannet/core/song/song';
+import type { Preparation } from '@pannet/core/takes/preparation';
+import type { ReactNode } from 'react';
+import Button from 'react-bootstrap/Button';
+import { useStore } from 'zustand';
+import { useOpenSong, useSelection } from '../song/open-song.ts';
+
+interface Props {
+  readonly part: Part;
+  readonly name: string;
+  readonly sentence: string | null;
+  readonly figures?: Figures;
+  /** null where the recipe cannot be used here. */
+  readonly image: Image | null;
+  readonly preparation?: Preparation;
+  readonly children?: ReactNode;
+}
+
+/** A starting point: tried on a press at matched loudness, or given to all selected parts at once. */
+export function RecipeRow({ part, name, sentence, figures, image, preparation, children }: Props) {
+  const open = useOpenSong();
+  const { partIds } = useSelection();
+  const trial = useStore(open.audition.store, (state) => state.trial);
+  const stepFor = (ids: readonly string[]) => ({
+    name: `${ids.length > 1 ? plural(ids.length, 'part') : part.name}: ${name.toLowerCase()}`,
+    edits: ids.flatMap((partId): Edit[] => [
+      ...(image ? [{ kind: 'set-image', partId, image } as const] : []),
+      ...(preparation ? [{ kind: 'set-preparation', partId, preparation } as const] : []),
+    ]),
+  });
+  const single = stepFor([part.id]);
+  const tried = trial?.partId === part.id && trial.name === single.name;
+  const apply = () => {
+    const step = stepFor(partIds);
+    open.audition.drop();
+    if (open.do(step.name, step.edits)) open.selectVoice(null);
+  };
+  return (
+    <div className={`recipe-row${tried ? ' tried' : ''}`} data-testid={`recipe-${name}`}>
+      <span className="fw-semibold">{name}</span>
+      <span className="d-flex gap-1">
+        <Button
+          size="sm"
+          variant="outline-primary"
+          aria-label={`Listen to ${name}`}
+          aria-pressed={tried}
+          disabled={!image}
+          title="Hear it as loud as what it would replace; nothing is changed yet"
+          onClick={() =>
+            tried ? open.audition.drop() : open.audition.begin(part.id, single.name, single.edits)
+          }
+        >
+          {tried ? 'Drop' : 'Listen'}
+        </Button>
+        <Button
+          size="sm"
+          variant={tried ? 'primary' : 'outline-primary'}
+          aria-label={`Apply ${name}`}
+          disabled={!image}
+          onClick={apply}
+        >
+          {tried ? 'Keep' : 'Apply'}
+        </Button>
+        {children}
+      </span>
+      {tried && (
+        <span className="mono small recipe-figures" role="status">
+          {trial.matchedDb === null
+            ? 'matching its loudness …'
+            : `matched ${signedFigure(trial.matchedDb, 1)} LU`}
+        </span>
+      )}
+      {figures && (
+        <span className="mono small quiet recipe-figures">
+          fold {range(figures.foldDb)} dB{figures.combed ? ', combed' : ''}
+          <br />
+          S/M {range(figures.widthDb)} dB{figures.leads ? `, leads ${figures.leads}` : ''}
+        </span>
+      )}
+      {sentence && <span className="quiet small recipe-figures">{sentence}</span>}
+    </div>
+  );
+}
+
+function range([from, to]: readonly [number, number]): string {
+  const text = (value: number) => {
+    const places = Number.isInteger(value) ? 0 : 1;
+    return value > 0 ? signedFigure(value, places) : figure(value, places);
+  };
+  return `${text(from)} … ${text(to)}`;
+}

@@ -1,0 +1,138 @@
+import { dbToGain, db } from '@pannet/core/quantities/units';
+import { apply } from '@pannet/core/song/commands';
+import type { Edit } from '@pannet/core/song/edits';
+import { partFrames, type Song } from '@pannet/core/song/song';
+import { createStore } from 'zustand/vanilla';
+import { say } from '../controls/notices.ts';
+import type { Playback } from '../playback/playback.ts';
+import type { SongSession } from '../sync/song-session.ts';
+import type { FromLoudness, LoudnessJob } from './messages.ts';
+
+/** Something that is tried before it is kept. */
+export interface Trial {
+  readonly partId: string;
+  /** As undo will call it. */
+  readonly name: string;
+  readonly edits: readonly Edit[];
+  /** What is heard is raised by this, so that it is as loud as what it would replace; null while that is measured. */
+  readonly matchedDb: number | null;
+}
+
+/** Loudness is compared over the loop, or over so much of what is played. */
+const stretchSeconds = 10;
+/** No match is larger: beyond it, one of both hardly sounds. */
+const mostDb = 18;
+
+/**
+ * Plays a change of a part at the loudness that the part has without it, until it is kept or dropped. Whatever else is
+ * done meanwhile drops it.
+ */
+export class Audition {
+  readonly store = createStore<{ readonly trial: Trial | null }>(() => ({ trial: null }));
+  readonly #session: SongSession;
+  readonly #playback: Playback;
+  readonly #worker = new Worker(new URL('./loudness.worker.ts', import.meta.url), {
+    type: 'module',
+  });
+  readonly #end: () => void;
+  #shown: Song | null = null;
+  #lastId = 0;
+
+  constructor(session: SongSession, playback: Playback) {
+    this.#session = session;
+    this.#playback = playback;
+    this.#worker.onmessage = ({ data }: MessageEvent<FromLoudness>) => this.#hear(data);
+    this.#end = session.store.subscribe(({ shown }) => {
+      if (this.#shown && shown !== this.#shown) this.#forget();
+    });
+  }
+
+  /** Measures the change, then plays it. */
+  begin(partId: string, name: string, edits: readonly Edit[]): void {
+    this.drop();
+    const { song } = this.#session.store.getState();
+    const changed = apply(song, { id: 'audition', name, role: 'do', edits });
+    if (!changed.ok) {
+      say(changed.error.sentence);
+      return;
+    }
+    this.store.setState({ trial: { partId, name, edits, matchedDb: null } });
+    this.#worker.postMessage({
+      id: ++this.#lastId,
+      songs: [song, changed.value.song],
+      partId,
+      ...this.#stretch(song, partId),
+      splices: this.#playback.wholeSplices(),
+    } satisfies LoudnessJob);
+  }
+
+  #stretch(song: Song, partId: string): { from: number; to: number } {
+    const { loop, looping, frame } = this.#playback.store.getState();
+    const frames = partFrames(song, song.parts[partId]);
+    if (looping && loop && loop.start < frames)
+      return { from: loop.start, to: Math.min(loop.end, frames) };
+    const length = Math.min(frames, stretchSeconds * (song.rateHz ?? 48_000));
+    const from = Math.min(frame, frames - length);
+    return { from, to: from + length };
+  }
+
+  #hear(message: FromLoudness): void {
+    const { trial } = this.store.getState();
+    if (!trial || message.id !== this.#lastId) return;
+    if (message.kind === 'failed') {
+      this.#forget();
+      say(message.sentence);
+      return;
+    }
+    const [before, after] = message.lufs;
+    const difference = before - after;
+    // Where one of both is silent there is nothing to match.
+    const matchedDb = Number.isFinite(difference)
+      ? Math.max(-mostDb, Math.min(mostDb, difference))
+      : 0;
+    const shown = this.#session.preview(trial.edits);
+    if (!shown.ok) {
+      this.#forget();
+      say(shown.error.sentence);
+      return;
+    }
+    this.#shown = shown.value;
+    this.store.setState({ trial: { ...trial, matchedDb } });
+    const { plain } = this.#playback.store.getState().monitoring;
+    const others = Object.entries(plain).filter(([id]) => id !== trial.partId);
+    this.#playback.listen({
+      plain: Object.fromEntries(others),
+      image: { [trial.partId]: dbToGain(db(matchedDb)) },
+    });
+    if (this.#playback.store.getState().state === 'stopped') void this.#playback.play();
+  }
+
+  /** Makes it one step of work. */
+  keep(): void {
+    const { trial } = this.store.getState();
+    if (!trial) return;
+    this.#forget();
+    const done = this.#session.do(trial.name, trial.edits);
+    if (!done.ok) say(done.error.sentence);
+  }
+
+  /** Back to what was. */
+  drop(): void {
+    if (!this.store.getState().trial) return;
+    const heard = this.#shown !== null;
+    this.#forget();
+    if (heard) this.#session.endPreview();
+  }
+
+  #forget(): void {
+    this.#shown = null;
+    this.#lastId++;
+    this.store.setState({ trial: null });
+    this.#playback.listen({ image: {} });
+  }
+
+  close(): void {
+    this.#end();
+    this.#worker.terminate();
+  }
+}
