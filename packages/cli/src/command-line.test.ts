@@ -275,9 +275,9 @@ describe('render', () => {
       /different rates \(48000 and 44100 Hz\)/,
     ],
     [
-      'another rate',
-      'render --image mirrored.json --take take.wav --out no.wav --rate 44100',
-      /Converting the rate is not built yet/,
+      'a rate that nothing runs at',
+      'render --image mirrored.json --take take.wav --out no.wav --rate 4000',
+      /--rate must be a whole number of Hz from 8000 to 192000; it was “4000”/,
     ],
     [
       'a strange depth',
@@ -314,6 +314,70 @@ describe('render', () => {
     expect(complained.join('\n')).toMatch(sentence);
     expect(existsSync(join(folder, 'no.wav'))).toBe(false);
     expect(readdirSync(folder).filter((name) => name.endsWith('.partial'))).toEqual([]);
+  });
+});
+
+describe('takes of other formats and rates', () => {
+  const encode = (name: string, options: readonly string[]) =>
+    execFileSync('ffmpeg', [
+      '-y',
+      '-v',
+      'error',
+      '-i',
+      join(folder, 'tones.wav'),
+      ...options,
+      join(folder, name),
+    ]);
+  const neutral = 'neutral.json';
+
+  beforeAll(() => {
+    const [low, high] = [sine(440, -12, 2.5, rate), sine(3100, -18, 2.5, rate)];
+    write('tones.wav', wavFile([low.map((value, n) => value + high[n])], rate, '24'));
+    write(neutral, JSON.stringify({ format: 'pannet-image', formatVersion: 1, voices: [{}] }));
+  });
+
+  /** The middle of the rendered image, at the gain of the pan law. */
+  async function rendered(
+    take: string,
+    more = '',
+  ): Promise<{ rateHz: number; side: Float32Array }> {
+    const line = `render --image ${neutral} --take ${take} --out made.wav --bits 32f ${more}`;
+    expect(await pannet(line.trim())).toBe(0);
+    const { layout, channels } = await wav('made.wav');
+    return { rateHz: layout.rateHz, side: channels[0].map((value) => value * Math.SQRT2) };
+  }
+
+  const errorDb = (made: Float32Array, exact: Float32Array) => {
+    let error = 0;
+    let power = 0;
+    for (let n = 2000; n < exact.length - 2000; n++) {
+      error += (made[n] - exact[n]) ** 2;
+      power += exact[n] ** 2;
+    }
+    return 10 * Math.log10(error / power);
+  };
+
+  test.each<[string, string[], number]>([
+    ['take.flac', ['-sample_fmt', 's32'], -120],
+    ['take.aiff', ['-c:a', 'pcm_s24be'], -120],
+    ['take.ogg', ['-c:a', 'libvorbis', '-q:a', '8'], -30],
+    ['take.mp3', ['-c:a', 'libmp3lame', '-b:a', '320k'], -30],
+  ])('%s, encoded by ffmpeg, lies in place to the sample', async (name, options, limit) => {
+    encode(name, options);
+    const { channels } = await wav('tones.wav');
+    const { side } = await rendered(name);
+    expect(side).toHaveLength(channels[0].length);
+    expect(errorDb(side, channels[0])).toBeLessThan(limit);
+  });
+
+  test('--rate converts as ffmpeg with its best resampler does', async () => {
+    const resampler = 'aresample=44100:resampler=soxr:precision=28';
+    encode('slower.wav', ['-af', resampler, '-c:a', 'pcm_f32le']);
+    const { channels } = await wav('slower.wav');
+    const { rateHz, side } = await rendered('tones.wav', '--rate 44100');
+    expect(rateHz).toBe(44_100);
+    expect(Math.abs(side.length - channels[0].length)).toBeLessThanOrEqual(1);
+    expect(errorDb(side, channels[0].subarray(0, side.length))).toBeLessThan(-100);
   });
 });
 

@@ -3,11 +3,11 @@ import { measureStereo, type StereoReport } from '@pannet/core/measurement/repor
 import { success, type Outcome } from '@pannet/core/outcome';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
-import { openWav } from './wav-file.ts';
+import { openTake } from './wav-file.ts';
 
 /** Measures a stereo (or mono) WAV file. */
 export async function measure(path: string): Promise<Outcome<StereoReport>> {
-  const file = await openWav(path);
+  const file = await openTake(path, undefined);
   if (!file.ok) return file;
   const { bytes, layout, close } = file.value;
   try {

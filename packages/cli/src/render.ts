@@ -13,9 +13,10 @@ import { planImage, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { blockFrames, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
+import { rateParameter } from '@pannet/core/parameters/tables';
 import { readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
-import { openWav, WavFileWriter, type OpenWav } from './wav-file.ts';
+import { openTake, WavFileWriter, type OpenWav } from './wav-file.ts';
 
 export interface RenderRequest {
   readonly image: string;
@@ -48,8 +49,14 @@ export function readRenderWords(words: string[], folder: string): Outcome<Render
   if (values.bits !== undefined && !['16', '24', '32f'].includes(values.bits))
     return failure('bad-bits', `--bits must be 16, 24 or 32f; it was “${values.bits}”.`);
   const rateHz = values.rate === undefined ? undefined : Number(values.rate);
-  if (rateHz !== undefined && !Number.isInteger(rateHz))
-    return failure('bad-rate', `--rate must be a whole number of Hz; it was “${values.rate}”.`);
+  if (
+    rateHz !== undefined &&
+    !(Number.isInteger(rateHz) && rateHz >= rateParameter.min && rateHz <= rateParameter.max)
+  )
+    return failure(
+      'bad-rate',
+      `--rate must be a whole number of Hz from ${rateParameter.min} to ${rateParameter.max}; it was “${values.rate}”.`,
+    );
   return success({
     image: at(values.image),
     takes: values.take.map(at),
@@ -72,7 +79,7 @@ export async function render(
   const takes: OpenWav[] = [];
   try {
     for (const path of request.takes) {
-      const take = await openWav(path);
+      const take = await openTake(path, request.rateHz);
       if (!take.ok) return take;
       takes.push(take.value);
     }
@@ -137,14 +144,9 @@ function checkTakes(takes: readonly OpenWav[], request: RenderRequest): Outcome<
     if (layout.rateHz !== rateHz)
       return failure(
         'other-rate',
-        `The takes have different rates (${rateHz} and ${layout.rateHz} Hz); they must be the same.`,
+        `The takes have different rates (${rateHz} and ${layout.rateHz} Hz); they must be the same. “--rate ${rateHz}” converts them.`,
       );
   }
-  if (request.rateHz !== undefined && request.rateHz !== rateHz)
-    return failure(
-      'not-built-yet',
-      `Converting the rate is not built yet: --rate must be the take's own, ${rateHz}; it was ${request.rateHz}.`,
-    );
   return success(undefined);
 }
 

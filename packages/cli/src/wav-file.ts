@@ -1,8 +1,10 @@
-import { open, rename, rm, type FileHandle } from 'node:fs/promises';
+import { open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
 import { basename } from 'node:path';
-import type { ByteSource } from '@pannet/core/formats/byte-source';
+import { bytesInMemory, type ByteSource } from '@pannet/core/formats/byte-source';
+import { formatOf } from '@pannet/core/formats/audio-format';
 import { readWavLayout, type WavLayout } from '@pannet/core/formats/wav-read';
 import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/formats/wav-write';
+import { convertToWav } from '@pannet/core/sources/conversion';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
 
 export interface OpenWav {
@@ -11,16 +13,20 @@ export interface OpenWav {
   close(): Promise<void>;
 }
 
+function cannotOpen(path: string): Outcome<never> {
+  return failure(
+    'no-file',
+    `“${path}” cannot be opened: there is no such file, or it may not be read.`,
+  );
+}
+
 /** Opens a WAV file for reading block by block. */
 export async function openWav(path: string): Promise<Outcome<OpenWav>> {
   let handle: FileHandle;
   try {
     handle = await open(path, 'r');
   } catch {
-    return failure(
-      'no-file',
-      `“${path}” cannot be opened: there is no such file, or it may not be read.`,
-    );
+    return cannotOpen(path);
   }
   const { size } = await handle.stat();
   const bytes: ByteSource = {
@@ -35,6 +41,42 @@ export async function openWav(path: string): Promise<Outcome<OpenWav>> {
   if (layout.ok) return success({ bytes, layout: layout.value, close: () => handle.close() });
   await handle.close();
   return layout;
+}
+
+/** Opens a take: of another format or rate, what it is converted to lies in memory. */
+export async function openTake(
+  path: string,
+  rateHz: number | undefined,
+): Promise<Outcome<OpenWav>> {
+  let bytes: Buffer;
+  const start = await readStart(path);
+  if (start && formatOf(start) === 'WAV') {
+    const file = await openWav(path);
+    if (!file.ok || rateHz === undefined || file.value.layout.rateHz === rateHz) return file;
+    await file.value.close();
+  }
+  try {
+    bytes = await readFile(path);
+  } catch {
+    return cannotOpen(path);
+  }
+  const made = await convertToWav(bytes, basename(path), rateHz ?? null);
+  if (!made.ok) return made;
+  const source = bytesInMemory(made.value.wav);
+  const layout = await readWavLayout(source, basename(path));
+  if (!layout.ok) return layout;
+  return success({ bytes: source, layout: layout.value, close: () => Promise.resolve() });
+}
+
+async function readStart(path: string): Promise<Uint8Array | null> {
+  try {
+    const handle = await open(path, 'r');
+    const { buffer } = await handle.read(new Uint8Array(16), 0, 16, 0);
+    await handle.close();
+    return buffer;
+  } catch {
+    return null;
+  }
 }
 
 /** A stereo WAV file that appears under its name only when it is whole. */

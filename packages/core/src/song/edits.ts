@@ -202,7 +202,7 @@ function putRecording(song: Song, recording: Recording): Outcome<Edited> {
   if (song.rateHz !== null && recording.rateHz !== song.rateHz)
     return failure(
       'other-rate',
-      `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz. Files of another rate are not converted yet: bounce it at ${song.rateHz} Hz and drop it again.`,
+      `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz. It has to be converted to the song's rate before it comes in.`,
       'recording.rateHz',
     );
   return edited(

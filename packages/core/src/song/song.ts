@@ -15,8 +15,18 @@ export interface Recording {
   readonly frames: number;
   readonly dataOffset: number;
   readonly bytesPerFrame: number;
+  /** The file that it was converted from, kept as it came. */
+  readonly original?: Original;
   /** What it is; known once it was looked at. */
   readonly facts?: SourceFacts;
+}
+
+/** A file of another format or rate than the song's. */
+export interface Original {
+  readonly hash: string;
+  readonly fileName: string;
+  readonly format: string;
+  readonly rateHz: number;
 }
 
 /** One performance of a part: one channel of a recording. */

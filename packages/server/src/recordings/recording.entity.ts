@@ -17,6 +17,7 @@ export class RecordingEntity {
   @Column('bigint', { transformer: { from: Number, to: String } })
   bytes: number;
 
+  /** null for a file that another one was converted from: it is kept, but not played. */
   @Column('json')
-  layout: DescribedLayout;
+  layout: DescribedLayout | null;
 }

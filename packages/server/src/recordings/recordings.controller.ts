@@ -78,6 +78,15 @@ export class RecordingsController {
     return this.#recordings.keep(request, fileName);
   }
 
+  @Post('originals')
+  @ApiOperation({
+    summary: 'Keep a file that a recording was converted from, as it came; it is not read',
+  })
+  @ApiConsumes('application/octet-stream')
+  keepOriginal(@Req() request: Request): Promise<{ hash: string }> {
+    return this.#recordings.keepOriginal(request);
+  }
+
   @Get(':hash/audio')
   @ApiOperation({ summary: "A recording's bytes, as they came; takes a single range" })
   async audio(
@@ -89,7 +98,7 @@ export class RecordingsController {
     const size = recording.bytes;
     response.set({
       'Accept-Ranges': 'bytes',
-      'Content-Type': 'audio/wav',
+      'Content-Type': recording.layout ? 'audio/wav' : 'application/octet-stream',
       ETag: `"${hash}"`,
       // Browsers' caches are not sure-footed with overlapping ranges of one address; the application keeps its own blocks.
       'Cache-Control': 'no-store',

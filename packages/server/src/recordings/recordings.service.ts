@@ -3,6 +3,7 @@ import { Readable, Transform } from 'node:stream';
 import { buffer } from 'node:stream/consumers';
 import { pipeline } from 'node:stream/promises';
 import { Injectable } from '@nestjs/common';
+import type { ByteSource } from '@pannet/core/formats/byte-source';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
 import { readFacts } from '@pannet/core/sources/wav-blocks';
@@ -24,6 +25,13 @@ export interface ByteRange {
 type StoredRange = Pick<ByteRange, 'start' | 'end'> & {
   readonly recording: Pick<RecordingEntity, 'id'>;
 };
+
+/** @throws Problem 422 with the reader's sentence for what cannot be read */
+async function describe(source: ByteSource, fileName: string): Promise<DescribedLayout> {
+  const layout = await readWavLayout(source, fileName);
+  if (!layout.ok) throw new Problem(422, layout.error);
+  return { ...layout.value, facts: await readFacts(source, layout.value) };
+}
 
 @Injectable()
 export class RecordingsService {
@@ -51,6 +59,22 @@ export class RecordingsService {
    * @throws Problem 422 with the reader's sentence for what cannot be read
    */
   async keep(body: Readable, fileName: string): Promise<Recording> {
+    const { hash, found } = await this.#inOneTransaction(body, (source) =>
+      describe(source, fileName),
+    );
+    return { hash, fileName, ...found };
+  }
+
+  /** Keeps any file byte for byte, streaming; what is in it is not looked at. */
+  async keepOriginal(body: Readable): Promise<{ hash: string }> {
+    const { hash } = await this.#inOneTransaction(body, () => Promise.resolve(null));
+    return { hash };
+  }
+
+  async #inOneTransaction<Found extends DescribedLayout | null>(
+    body: Readable,
+    look: (source: ByteSource) => Promise<Found>,
+  ): Promise<{ hash: string; found: Found }> {
     const client = await this.#pool.connect();
     let broken: Error | undefined;
     // A connection that breaks while a stream holds it says so twice; the second time nobody else listens.
@@ -58,9 +82,9 @@ export class RecordingsService {
     client.on('error', onError);
     try {
       await client.query('BEGIN');
-      const { hash, layout } = await this.#store(client, body, fileName);
+      const stored = await this.#store(client, body, look);
       await client.query('COMMIT');
-      return { hash, fileName, ...layout };
+      return stored;
     } catch (error) {
       if (error instanceof Problem) await client.query('ROLLBACK');
       else broken = error as Error;
@@ -72,11 +96,11 @@ export class RecordingsService {
     }
   }
 
-  async #store(
+  async #store<Found extends DescribedLayout | null>(
     client: pg.PoolClient,
     body: Readable,
-    fileName: string,
-  ): Promise<{ hash: string; layout: DescribedLayout }> {
+    look: (source: ByteSource) => Promise<Found>,
+  ): Promise<{ hash: string; found: Found }> {
     const ids = await client.query<{ id: string }>(`SELECT nextval('recordings_id_seq') AS id`);
     const id = BigInt(ids.rows[0].id);
     const digest = createHash('sha256');
@@ -93,7 +117,7 @@ export class RecordingsService {
     );
     await pipeline(body, measured, new ChunkRows(id), copy);
     const hash = digest.digest('hex');
-    const source = {
+    const source: ByteSource = {
       size: bytes,
       read: async (offset: number, length: number) =>
         new Uint8Array(
@@ -108,16 +132,18 @@ export class RecordingsService {
           ),
         ),
     };
-    const layout = await readWavLayout(source, fileName);
-    if (!layout.ok) throw new Problem(422, layout.error);
-    const described = { ...layout.value, facts: await readFacts(source, layout.value) };
-    const inserted = await client.query(
-      'INSERT INTO recordings (id, hash, bytes, layout) VALUES ($1, $2, $3, $4) ON CONFLICT (hash) DO NOTHING',
-      [String(id), hash, bytes, JSON.stringify(described)],
+    const found = await look(source);
+    // What was only kept as an original becomes a recording when it comes as one.
+    const kept = await client.query<{ id: string }>(
+      `INSERT INTO recordings (id, hash, bytes, layout) VALUES ($1, $2, $3, $4)
+       ON CONFLICT (hash) DO UPDATE SET layout = EXCLUDED.layout WHERE recordings.layout::text = 'null'
+       RETURNING id`,
+      [String(id), hash, bytes, JSON.stringify(found)],
     );
-    if (inserted.rowCount === 0)
+    if (kept.rows[0]?.id !== String(id))
       await client.query('DELETE FROM recording_chunks WHERE recording_id = $1', [String(id)]);
-    return { hash, layout: described };
+    this.#found.delete(hash);
+    return { hash, found };
   }
 
   /** Streams ranges of recordings into a writable, one after the other; a reader that goes away ends the read. */

@@ -160,12 +160,13 @@ export class SongsService {
   async #checkRecordings(command: Command): Promise<void> {
     for (const edit of command.edits) {
       if (edit.kind !== 'put-recording') continue;
-      const { fileName, ...claimed } = edit.recording ?? ({} as Recording);
+      const { fileName, original, ...claimed } = edit.recording ?? ({} as Recording);
       const kept = await this.#recordings.find(String(claimed.hash));
       // What a recording is was not told by earlier versions.
       const { facts, ...layout } = kept?.layout ?? {};
       const truth = kept && { hash: kept.hash, ...layout, ...(claimed.facts && { facts }) };
-      if (!truth || !isDeepStrictEqual(claimed, truth))
+      const came = !original || (await this.#recordings.find(String(original.hash))) !== null;
+      if (!truth || !came || !isDeepStrictEqual(claimed, truth))
         throw new Problem(
           422,
           {

@@ -13,14 +13,35 @@ export function uploadRecording(
   signal: AbortSignal,
   progress: (share: number) => void,
 ): Promise<Recording> {
+  const path = `/api/recordings?fileName=${encodeURIComponent(file.name)}`;
+  return upload<Recording>(path, file, signal, progress);
+}
+
+/** Keeps a file that another one was converted from, as it is. */
+export function uploadOriginal(
+  file: File,
+  signal: AbortSignal,
+  progress: (share: number) => void,
+): Promise<{ hash: string }> {
+  return upload<{ hash: string }>('/api/recordings/originals', file, signal, progress);
+}
+
+export const audioPath = (hash: string) => `/api/recordings/${hash}/audio`;
+
+function upload<Answer>(
+  path: string,
+  file: File,
+  signal: AbortSignal,
+  progress: (share: number) => void,
+): Promise<Answer> {
   return new Promise((resolve, reject) => {
     const upload = new XMLHttpRequest();
-    upload.open('POST', `/api/recordings?fileName=${encodeURIComponent(file.name)}`);
+    upload.open('POST', path);
     upload.setRequestHeader('Content-Type', 'application/octet-stream');
     upload.upload.onprogress = (event) => progress(event.loaded / Math.max(1, event.total));
     upload.onload = () =>
       upload.status < 300
-        ? resolve(JSON.parse(upload.responseText) as Recording)
+        ? resolve(JSON.parse(upload.responseText) as Answer)
         : reject(refusal(upload.status, upload.responseText));
     upload.onerror = () => reject(new ServerLost());
     upload.onabort = () => reject(new DOMException('Stopped.', 'AbortError'));

@@ -15,7 +15,9 @@ import Button from 'react-bootstrap/Button';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
+import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
+import { originText } from '../importing/import-files.ts';
 import { useOpenSong, useSelectedMeasures, useSong } from '../song/open-song.ts';
 import { tableChanges } from './voice-edits.ts';
 
@@ -52,7 +54,19 @@ export function TakePanel({ part }: { readonly part: Part }) {
             <span className="fw-semibold d-block text-truncate" title={recording.fileName}>
               {recording.fileName}
             </span>
-            <span className="quiet">{factsSentence(recording)}</span>
+            <span className="quiet">
+              {factsSentence(recording)}
+              {originText(recording)}
+            </span>
+            {recording.original && (
+              <a
+                className="d-block"
+                href={audioPath(recording.original.hash)}
+                download={recording.original.fileName}
+              >
+                Save the original
+              </a>
+            )}
           </p>
         );
       })}

@@ -47,7 +47,8 @@ async function bringOne(
   progress: (step: ImportStep) => void,
 ): Promise<ImportOutcome> {
   try {
-    const kept = await keepFile(file, signal, progress);
+    const { rateHz } = open.session.store.getState().song;
+    const kept = await keepFile(file, rateHz, signal, progress);
     if ('taken' in kept) return kept;
     const placed = placeRecording(open.session.store.getState().song, kept, crypto.randomUUID());
     const done = open.session.do(`import ${file.name}`, placed.edits);
@@ -81,14 +82,16 @@ interface Props {
 
 export function ImportPanel({ state: { step, outcomes }, onStop, onDismiss }: Props) {
   const refused = outcomes.filter((outcome) => !outcome.taken);
-  const noted = outcomes.filter((outcome) => outcome.taken && outcome.sentence.includes('stereo'));
+  const noted = outcomes.filter((outcome) => outcome.taken);
   if (!step && refused.length === 0 && noted.length === 0) return null;
   return (
     <section className="p-2 border-bottom" aria-label="Import">
       {step && (
         <>
           <div className="d-flex align-items-center">
-            <span className="text-truncate flex-grow-1">{step.fileName}</span>
+            <span className="text-truncate flex-grow-1" title={step.fileName}>
+              {step.doing} {step.fileName}
+            </span>
             <Button size="sm" variant="outline-primary" onClick={onStop}>
               Stop
             </Button>
@@ -96,7 +99,7 @@ export function ImportPanel({ state: { step, outcomes }, onStop, onDismiss }: Pr
           <ProgressBar
             className="mt-1"
             now={step.share * 100}
-            aria-label={`Uploading ${step.fileName}`}
+            aria-label={`${step.doing} ${step.fileName}`}
           />
         </>
       )}

@@ -1,3 +1,4 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, fireEvent, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
@@ -38,7 +39,12 @@ function Recipes() {
 }
 
 function show(place: React.ReactNode) {
-  return render(<OpenSongContext value={open}>{place}</OpenSongContext>);
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  return render(
+    <QueryClientProvider client={queries}>
+      <OpenSongContext value={open}>{place}</OpenSongContext>
+    </QueryClientProvider>,
+  );
 }
 
 describe('an open song', () => {
