@@ -1,6 +1,5 @@
-import { existsSync, rmSync } from 'node:fs';
+import { rmSync } from 'node:fs';
 import { cpus } from 'node:os';
-import { join } from 'node:path';
 import { LoudnessMeter } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
@@ -14,6 +13,8 @@ import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { readFile } from 'node:fs/promises';
 import { makeMaterial, planOf, rateHz, type Material } from './material.ts';
+import { load } from './load.ts';
+import { tunerMarks, tunerSpeed } from './tuner.ts';
 import { commandSeconds, inTurn, median, ownSeconds, row } from './timing.ts';
 
 const rounds = 5;
@@ -28,7 +29,7 @@ async function renderSpeed({ mono }: Material): Promise<void> {
   ] as const) {
     const { plan, load } = await planOf(
       Array.from({ length: 12 }, () => minute),
-      image,
+      () => image,
     );
     const speeds: number[] = [];
     for (let n = 0; n < 3; n++) {
@@ -139,7 +140,7 @@ async function delayAndWidth({ monoPath }: Material): Promise<void> {
     () =>
       ownSeconds(async () => {
         const [take] = await decoded(monoPath);
-        const { plan, load } = await planOf([take], image);
+        const { plan, load } = await planOf([take], () => image);
         for await (const block of renderPart(plan, 'p0', load, 0, take.length))
           if (block.left.length === 0) throw new Error('An empty block.');
       }),
@@ -162,42 +163,6 @@ async function delayAndWidth({ monoPath }: Material): Promise<void> {
   );
 }
 
-/** One line, 7 cents up, five minutes: planning the splices and reading along them. */
-async function tuner({ mono, monoPath, folder }: Material): Promise<void> {
-  const image: Image = {
-    voices: [newVoice('t', 'tuned', { tuner: { kind: 'single', cents: 7 } })],
-    stage: neutralStage,
-  };
-  const ours = async () =>
-    ownSeconds(async () => {
-      const { plan, load } = await planOf([mono], image);
-      for await (const block of renderPart(plan, 'p0', load, 0, mono.length))
-        if (block.left.length === 0) throw new Error('An empty block.');
-    });
-  if (!existsSync('/usr/bin/rubberband')) {
-    row(
-      'tuner, 5 min by 7 cents',
-      `${(seconds / (await ours())).toFixed(0)} × real time; rubberband is not installed (apt-get install rubberband-cli)`,
-    );
-    return;
-  }
-  for (const [name, engine, mark] of [
-    ['R2', '-2', 8],
-    ['R3', '-3', 25],
-  ] as const) {
-    const words = [engine, '-q', '-p', '0.07', monoPath, join(folder, 'out.wav')];
-    const result = await inTurn(engine === '-2' ? 3 : 1, ours, () =>
-      commandSeconds('rubberband', words),
-    );
-    row(
-      `tuner, 5 min by 7 cents, against ${name}`,
-      Number.isNaN(result.ratio)
-        ? `this rubberband has no ${name}`
-        : `${(1 / result.ratio).toFixed(1)} × as fast (later mark ≥ ${mark}); ours ${(seconds / result.ours).toFixed(0)} × real time`,
-    );
-  }
-}
-
 console.log(
   `Pannet bench: ${cpus().length} × ${cpus()[0]?.model ?? 'unknown'}, Node ${process.version}. Processor seconds, medians, sides in turn.`,
 );
@@ -207,7 +172,9 @@ try {
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
-  await tuner(material);
+  await tunerSpeed(material);
+  await tunerMarks(material.folder);
+  await load(material);
 } finally {
   rmSync(material.folder, { recursive: true, force: true });
 }

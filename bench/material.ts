@@ -53,10 +53,10 @@ export async function makeMaterial(): Promise<Material> {
   return { folder, mono, monoPath, left, right, stereoPath };
 }
 
-/** A song of so many parts, all with the given image, its PCM in memory. */
+/** A song of so many parts, each with its image, its PCM in memory. */
 export async function planOf(
   takes: readonly Float32Array[],
-  image: Image = neutralImage(),
+  imageOf: (part: number) => Image = neutralImage,
 ): Promise<{ plan: RenderPlan; load: BlockLoader }> {
   const byKey = new Map<string, Float32Array>();
   const edits: Edit[] = [{ kind: 'set-rate', rateHz }];
@@ -80,7 +80,9 @@ export async function planOf(
     edits.push({
       kind: 'add-part',
       index: n,
-      part: newPart(`p${n}`, `Part ${n}`, 'other', [{ recording: hash, channel: 0 }], { image }),
+      part: newPart(`p${n}`, `Part ${n}`, 'other', [{ recording: hash, channel: 0 }], {
+        image: imageOf(n),
+      }),
     });
   }
   const made = apply(emptySong('b', 'Bench'), { id: 'b', name: 'make', role: 'do', edits });

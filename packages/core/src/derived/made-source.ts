@@ -34,7 +34,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 2;
+const makingVersion = 3;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;

@@ -1,4 +1,4 @@
-import { ConverterType, create } from '@alexanderolsen/libsamplerate-js';
+import libsamplerate from '@alexanderolsen/libsamplerate-js';
 import decodeAiff from '@audio/decode-aiff';
 import { FLACDecoder } from '@wasm-audio-decoders/flac';
 import { OggVorbisDecoder } from '@wasm-audio-decoders/ogg-vorbis';
@@ -142,8 +142,8 @@ export async function resample(
   const wanted = Math.round((frames * toHz) / fromHz);
   const converted: Float32Array[] = [];
   for (const [index, channel] of channels.entries()) {
-    const resampler = await create(1, fromHz, toHz, {
-      converterType: ConverterType.SRC_SINC_BEST_QUALITY,
+    const resampler = await libsamplerate.create(1, fromHz, toHz, {
+      converterType: libsamplerate.ConverterType.SRC_SINC_BEST_QUALITY,
     });
     try {
       const out = new Float32Array(wanted);

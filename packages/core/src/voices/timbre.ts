@@ -5,8 +5,15 @@ const { log, exp, hypot, min, max, floor, round, cos, PI } = Math;
 
 const frameSize = 2048;
 const hop = 512;
-/** Of the cepstrum, as a share of the frame: what is slower than this is the timbre, what is faster the pitch. */
-const lifterSeconds = 0.0016;
+/** What is quicker than this in the cepstrum is timbre for any pitch that is sung or played up to some 600 Hz. */
+const shortestLifter = 0.0016;
+/** Of a low pitch the envelope may follow narrower formants: up to this share of its period, and to this length. */
+const lifterShare = 0.7;
+const longestLifter = 0.004;
+/** A pitch shows as a peak of the cepstrum of at least this height, between these periods. */
+const pitchHeight = 0.08;
+const shortestPeriod = 0.0016;
+const longestPeriod = 0.014;
 /** The filter never asks for more or less than this: what is not there cannot be brought up. */
 const mostNepers = 3.45;
 
@@ -37,14 +44,13 @@ export function moveTimbre(
   const cepstrum = fft.createComplexArray();
   const work = fft.createComplexArray();
   const envelope = new Float64Array(frameSize / 2 + 1);
-  const lifter = round(lifterSeconds * rateHz);
   const first = floor((start - frameSize) / hop) + 1;
   for (let index = first; index * hop < start + count; index++) {
     const at = index * hop - start;
     for (let n = 0; n < frameSize; n++) samples[n] = window[n] * (input[at + timbreReach + n] ?? 0);
     fft.realTransform(spectrum, samples);
     fft.completeSpectrum(spectrum);
-    envelopeOf(fft, spectrum, lifter, cepstrum, work, envelope);
+    envelopeOf(fft, spectrum, rateHz, cepstrum, work, envelope);
     for (let k = 0; k <= frameSize / 2; k++) {
       const from = k / alpha;
       const low = min(frameSize / 2, floor(from));
@@ -71,7 +77,7 @@ function scale(spectrum: number[], k: number, gain: number): void {
 function envelopeOf(
   fft: FFT,
   spectrum: readonly number[],
-  lifter: number,
+  rateHz: number,
   cepstrum: number[],
   work: number[],
   envelope: Float64Array,
@@ -81,6 +87,7 @@ function envelopeOf(
     work[2 * k + 1] = 0;
   }
   fft.inverseTransform(cepstrum, work);
+  const lifter = lifterOf(cepstrum, rateHz);
   for (let n = 0; n < frameSize; n++) {
     const quefrency = min(n, frameSize - n);
     const keep = quefrency < lifter ? 0.5 + 0.5 * cos((PI * quefrency) / lifter) : 0;
@@ -89,4 +96,18 @@ function envelopeOf(
   }
   fft.transform(work, cepstrum);
   for (let k = 0; k <= frameSize / 2; k++) envelope[k] = work[2 * k];
+}
+
+/** How far the envelope reaches into the cepstrum, in frames: as far as the pitch lets it. */
+function lifterOf(cepstrum: readonly number[], rateHz: number): number {
+  let period = 0;
+  let height = pitchHeight;
+  const last = min(frameSize / 2, round(longestPeriod * rateHz));
+  for (let n = round(shortestPeriod * rateHz); n < last; n++)
+    if (cepstrum[2 * n] > height) {
+      height = cepstrum[2 * n];
+      period = n;
+    }
+  const shortest = shortestLifter * rateHz;
+  return round(max(shortest, min(longestLifter * rateHz, lifterShare * period)));
 }

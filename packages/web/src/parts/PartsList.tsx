@@ -55,7 +55,7 @@ export function PartsList({ onFiles }: { readonly onFiles: (files: File[]) => vo
         <input
           ref={files}
           type="file"
-          accept=".wav,audio/wav"
+          accept="audio/*,.wav,.flac,.mp3,.ogg,.aif,.aiff,.aifc"
           multiple
           hidden
           aria-label="Files to import"

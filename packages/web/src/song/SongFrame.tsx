@@ -50,9 +50,9 @@ export function SongFrame() {
             </>
           ) : (
             <p className="empty m-auto">
-              This song is empty. Drop mono WAV files here, one for each instrument or singer, and a
-              stereo rough mix of everything else: it becomes the bed. The first file decides the
-              song&apos;s rate.
+              This song is empty. Drop mono files here (WAV, FLAC, MP3, Ogg Vorbis or AIFF), one for
+              each instrument or singer, and a stereo rough mix of everything else: it becomes the
+              bed. The first file decides the song&apos;s rate.
             </p>
           )}
         </main>

@@ -79,8 +79,8 @@ export function SongsPage() {
         )}
         {songs.data?.length === 0 && (
           <p className="empty">
-            There is no song yet. Drop mono WAV files and a stereo rough mix anywhere here, or begin
-            an empty one.
+            There is no song yet. Drop mono files and a stereo rough mix anywhere here, or begin an
+            empty one.
           </p>
         )}
         {songs.data?.map((song) => (
@@ -93,8 +93,7 @@ export function SongsPage() {
         ))}
         {songs.data && songs.data.length > 0 && (
           <p className="quiet mt-4">
-            Drop mono WAV files and a rough mix anywhere on this page to begin another song with
-            them.
+            Drop mono files and a rough mix anywhere on this page to begin another song with them.
           </p>
         )}
       </main>

@@ -1,0 +1,222 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { basename, join } from 'node:path';
+import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import type { Image } from '@pannet/core/image/image';
+import { neutralStage } from '@pannet/core/image/stage';
+import { renderPart } from '@pannet/core/rendering/offline';
+import { decodeAudio, resample } from '@pannet/core/sources/conversion';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { newVoice, type TunerKind } from '@pannet/core/voices/voice';
+import { planOf, rateHz, type Material } from './material.ts';
+import { besidePartialsDb, bestConvergence, sineFigures } from './spectra.ts';
+import { commandSeconds, inTurn, ownSeconds, row } from './timing.ts';
+
+const rubberband = existsSync('/usr/bin/rubberband');
+const missing = 'rubberband is not installed (apt-get install rubberband-cli)';
+
+/** One voice alone on the left. */
+function tunedImage(kind: TunerKind, cents: number): Image {
+  const placement = { kind: 'pan', panPercent: -100 } as const;
+  return {
+    voices: [newVoice('t', 'tuned', { placement, tuner: { kind, cents } })],
+    stage: neutralStage,
+  };
+}
+
+/** Our own tuner over a whole signal. */
+async function tuned(signal: Float32Array, kind: TunerKind, cents: number): Promise<Float32Array> {
+  const { plan, load } = await planOf([signal], () => tunedImage(kind, cents));
+  const out = new Float32Array(signal.length);
+  for await (const { frame, left } of renderPart(plan, 'p0', load, 0, signal.length))
+    out.set(left, frame);
+  return out;
+}
+
+/** The same by rubberband's engine 2 or 3. */
+async function stretched(
+  signal: Float32Array,
+  cents: number,
+  engine: '-2' | '-3',
+  folder: string,
+): Promise<Float32Array | null> {
+  const [from, to] = [join(folder, 'in.wav'), join(folder, 'shifted.wav')];
+  writeFileSync(from, wavFile([signal], rateHz, '32f'));
+  const words = [engine, '-q', '-p', String(cents / 100), from, to];
+  if (spawnSync('rubberband', words).status !== 0) return null;
+  const bytes = bytesInMemory(new Uint8Array(readFileSync(to)));
+  const layout = await readWavLayout(bytes, to);
+  return layout.ok ? (await readWavChannels(bytes, layout.value))[0] : null;
+}
+
+type Engine = readonly [
+  name: string,
+  tune: (signal: Float32Array, cents: number) => Promise<Float32Array | null>,
+];
+
+function engines(kind: TunerKind, folder: string): Engine[] {
+  const ours: Engine = ['ours', (signal, cents) => tuned(signal, kind, cents)];
+  if (!rubberband) return [ours];
+  return [
+    ours,
+    ['R2', (signal, cents) => stretched(signal, cents, '-2', folder)],
+    ['R3', (signal, cents) => stretched(signal, cents, '-3', folder)],
+  ];
+}
+
+function sum(
+  partials: readonly (readonly [hz: number, level: number])[],
+  seconds: number,
+): Float32Array {
+  const signal = new Float32Array(seconds * rateHz);
+  for (const [k, [hz, level]] of partials.entries())
+    for (let n = 0; n < signal.length; n++)
+      signal[n] += 0.2 * level * Math.sin((2 * Math.PI * hz * n) / rateHz + k);
+  return signal;
+}
+
+/** Every mark of quality, ours beside rubberband's two engines. */
+export async function tunerMarks(folder: string): Promise<void> {
+  if (!rubberband) row('tuner, references', missing);
+  await sines(folder);
+  await partialSounds(folder);
+  await recordings(folder);
+}
+
+async function sines(folder: string): Promise<void> {
+  for (const hz of [82, 196, 440, 1000, 3100, 10_000]) {
+    const source = sum([[hz, 1]], 6);
+    for (const [name, tune] of engines('single', folder)) {
+      let [error, am, residual] = [0, 0, -Infinity];
+      for (const cents of [-50, -5, 5, 50]) {
+        const made = await tune(source, cents);
+        if (!made) continue;
+        const figures = sineFigures(made, hz * 2 ** (cents / 1200), rateHz);
+        error = Math.max(error, Math.abs(figures.errorCents));
+        am = Math.max(am, figures.amDb);
+        residual = Math.max(residual, figures.residualDb);
+      }
+      row(
+        `tuner, sine of ${hz} Hz by ±5 and ±50 cents: ${name}`,
+        `error ${error.toFixed(4)} c, AM ${am.toFixed(3)} dB, residual ${residual.toFixed(1)} dBc (marks 0.01, 0.05, −75)`,
+      );
+    }
+  }
+}
+
+async function partialSounds(folder: string): Promise<void> {
+  const saw = Array.from({ length: 180 }, (_, k) => [110 * (k + 1), 1 / (k + 1)] as const);
+  // E, B and E of a string that is a little stiff: no partial is a multiple of another.
+  const chord = [82.41, 123.47, 164.81].flatMap((hz) =>
+    Array.from(
+      { length: 14 },
+      (_, k) => [hz * (k + 1) * Math.sqrt(1 + 6e-5 * (k + 1) ** 2), 1 / (k + 1)] as const,
+    ),
+  );
+  for (const [what, kind, partials, marks] of [
+    ['saw of 110 Hz', 'single', saw, [-50, -50]],
+    ['chord E-B-E', 'chords', chord, [-35, -28]],
+  ] as const) {
+    const source = sum(partials, 6);
+    for (const [n, cents] of [10, 50].entries())
+      for (const [name, tune] of engines(kind, folder)) {
+        const made = await tune(source, cents);
+        const places = partials.map(([hz]) => hz * 2 ** (cents / 1200));
+        row(
+          `tuner, ${what} by ${cents} cents: ${name}`,
+          made
+            ? `${besidePartialsDb(made, places, rateHz).toFixed(1)} dB beside the partials (mark ≤ ${marks[n]})`
+            : 'could not be run',
+        );
+      }
+  }
+}
+
+/** Recordings of a package under CC0, fetched for this run alone. */
+const samplesPackage = 'sonic-pi-samples';
+const samples: readonly (readonly [file: RegExp, kind: TunerKind, what: string])[] = [
+  [/^guit_em9\.flac$/, 'chords', 'guitar chord'],
+  [/^guit_e_slide\.flac$/, 'single', 'guitar slide'],
+  [/^guit_harmonics\.flac$/, 'chords', 'guitar harmonics'],
+  [/^ambi_choir\.flac$/, 'chords', 'choir'],
+  [/^loop_amen_full\.flac$/, 'struck', 'drums'],
+  [/^loop_garzul\.flac$/, 'struck', 'drums and bass'],
+];
+
+async function recordings(folder: string): Promise<void> {
+  const fetched =
+    spawnSync('bash', [
+      '-c',
+      `cd '${folder}' && apt-get download ${samplesPackage} && dpkg -x ${samplesPackage}_*.deb samples`,
+    ]).status === 0;
+  if (!fetched) {
+    row('tuner, real recordings', `skipped: Debian's ${samplesPackage} could not be fetched`);
+    return;
+  }
+  const files = readdirSync(join(folder, 'samples'), { recursive: true, encoding: 'utf8' });
+  for (const [pattern, kind, what] of samples) {
+    const path = files.find((file) => pattern.test(basename(file)));
+    if (!path) {
+      row(`tuner, ${what}`, `skipped: the package has no ${pattern.source}`);
+      continue;
+    }
+    const decoded = await decodeAudio(
+      new Uint8Array(readFileSync(join(folder, 'samples', path))),
+      path,
+    );
+    if (!decoded.ok) throw new Error(decoded.error.sentence);
+    const { channels, rateHz: fromHz } = decoded.value;
+    const [whole] = await resample([channels[0]], fromHz, rateHz);
+    const source = whole.subarray(0, 12 * rateHz);
+    for (const cents of [10, 50]) {
+      const found: string[] = [];
+      for (const [name, tune] of engines(kind, folder)) {
+        const made = await tune(source, cents);
+        const value = made && bestConvergence(source, made, 2 ** (cents / 1200), 1536);
+        found.push(`${name} ${value === null ? 'not run' : value.toFixed(3)}`);
+      }
+      row(
+        `tuner, ${what} by ${cents} cents`,
+        `convergence ${found.join(', ')} (mark: no worse than R2, within 1.3 × R3)`,
+      );
+    }
+  }
+}
+
+/** One line, 7 cents up, five minutes: planning the splices and reading along them. */
+export async function tunerSpeed({ mono, monoPath, folder }: Material): Promise<void> {
+  const image: Image = {
+    voices: [newVoice('t', 'tuned', { tuner: { kind: 'single', cents: 7 } })],
+    stage: neutralStage,
+  };
+  const ours = async () =>
+    ownSeconds(async () => {
+      const { plan, load } = await planOf([mono], () => image);
+      for await (const block of renderPart(plan, 'p0', load, 0, mono.length))
+        if (block.left.length === 0) throw new Error('An empty block.');
+    });
+  if (!existsSync('/usr/bin/rubberband')) {
+    row(
+      'tuner, 5 min by 7 cents',
+      `${(300 / (await ours())).toFixed(0)} × real time; rubberband is not installed (apt-get install rubberband-cli)`,
+    );
+    return;
+  }
+  for (const [name, engine, mark] of [
+    ['R2', '-2', 8],
+    ['R3', '-3', 25],
+  ] as const) {
+    const words = [engine, '-q', '-p', '0.07', monoPath, join(folder, 'out.wav')];
+    const result = await inTurn(engine === '-2' ? 3 : 1, ours, () =>
+      commandSeconds('rubberband', words),
+    );
+    row(
+      `tuner, 5 min by 7 cents, against ${name}`,
+      Number.isNaN(result.ratio)
+        ? `this rubberband has no ${name}`
+        : `${(1 / result.ratio).toFixed(1)} × as fast (later mark ≥ ${mark}); ours ${(300 / result.ours).toFixed(0)} × real time`,
+    );
+  }
+}
