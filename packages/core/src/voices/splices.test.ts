@@ -3,11 +3,11 @@ import type { Image } from '../image/image.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
-import { newVoice } from './voice.ts';
-import { planSplices, splicedWander } from './splices.ts';
+import { newVoice, tunerKinds } from './voice.ts';
+import { planSplices, splicedWander, spliceStyles } from './splices.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { sin, cos, atan2, hypot, round, log2, log10, max, min, abs, PI } = Math;
+const { sin, cos, atan2, hypot, round, exp, log2, log10, max, min, abs, PI } = Math;
 
 const rate = 48_000;
 
@@ -105,4 +105,62 @@ test('no tuning needs no splices, and silence can be tuned', async () => {
     read,
   });
   expect([...silent.likeness].every((value) => value === 1)).toBe(true);
+});
+
+describe('each kind over ten minutes', () => {
+  const frames = 600 * rate;
+  /** A loop of ten seconds, so that ten minutes need not lie in memory. */
+  const loop = noise(10, rate, 77);
+  const read = (start: number, count: number) => {
+    const piece = new Float32Array(count);
+    for (let n = 0; n < count; n++) {
+      const at = start + n;
+      piece[n] = at >= 0 && at < frames ? loop[at % loop.length] : 0;
+    }
+    return Promise.resolve(piece);
+  };
+
+  test.each(tunerKinds)(
+    '%s: the voice is still within half a window of its place',
+    async (kind) => {
+      const ratio = 2 ** (30 / 1200);
+      const plan = await planSplices({ kind, ratio, rateHz: rate, frames, read });
+      const window = (spliceStyles[kind].windowMs * rate) / 1000;
+      const last = plan.starts.length - 1;
+      expect(plan.starts[last]).toBeGreaterThan(frames - rate);
+      expect(abs(plan.positions[last] - plan.starts[last])).toBeLessThanOrEqual(window / 2);
+      // At no time, single splices over longer jumps apart, is it farther away.
+      const wanders = Array.from(plan.starts, (start, k) => abs(plan.positions[k] - start));
+      const within = wanders.filter((wander) => wander <= window / 2).length;
+      expect(within / wanders.length).toBeGreaterThan(0.95);
+    },
+  );
+});
+
+test('splices of struck sounds keep away from strikes', async () => {
+  const strikes = new Float32Array(8 * rate);
+  const tail = noise(0.25, rate, 12, 0.4);
+  const places: number[] = [];
+  for (let at = rate / 4; at < strikes.length - rate / 2; at += round(0.23 * rate)) {
+    places.push(at);
+    for (let n = 0; n < tail.length; n++) strikes[at + n] += tail[n] * exp(-n / (0.03 * rate));
+  }
+  const read = (start: number, count: number) => {
+    const piece = new Float32Array(count);
+    for (let n = 0; n < count; n++) piece[n] = strikes[start + n] ?? 0;
+    return Promise.resolve(piece);
+  };
+  const plan = await planSplices({
+    kind: 'struck',
+    ratio: 2 ** (45 / 1200),
+    rateHz: rate,
+    frames: strikes.length,
+    read,
+  });
+  let hit = 0;
+  for (const start of plan.starts.subarray(1))
+    if (places.some((at) => at >= start - 48 && at <= start + plan.crossfadeFrames)) hit++;
+  expect(plan.starts.length).toBeGreaterThan(10);
+  // By chance some 5 % would be hit, and the strikes' own jumps as often.
+  expect(hit / (plan.starts.length - 1)).toBeLessThan(0.04);
 });
