@@ -1,7 +1,13 @@
-import { expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
+import { neutralStage } from '../image/stage.ts';
 import { delayed, noise } from '../measurement/signals.fixture.ts';
 import { measureStereo } from '../measurement/report.ts';
+import { memorySong } from '../rendering/memory.fixture.ts';
+import type { Family } from '../song/song.ts';
+import type { SourceFacts } from '../sources/facts.ts';
+import { newVoice } from '../voices/voice.ts';
 import { findingsOf } from './findings.ts';
+import { findingsOfPart, sourceFindings } from './source-findings.ts';
 
 const rate = 48_000;
 const take = noise(6, rate, 70, 0.1);
@@ -24,4 +30,50 @@ test.each<[string, Float32Array, Float32Array, string[]]>([
   ],
 ])('%s', (_, left, right, expected) => {
   expect(codes(left, right)).toEqual(expected);
+});
+
+describe('what the source says', () => {
+  const partOf = (family: Family, delays: readonly number[], facts: object = {}) => {
+    const voices = delays.map((value, n) =>
+      newVoice(`v${n}`, `voice ${n}`, { delay: { value, unit: 'ms' } }),
+    );
+    const { song } = memorySong([take.subarray(0, rate)], rate, { voices, stage: neutralStage });
+    const [hash] = Object.keys(song.recordings);
+    const known = { struck: false, driven: false, clippedRuns: 0, ...facts } as SourceFacts;
+    const recordings = { [hash]: { ...song.recordings[hash], facts: known } };
+    const part = { ...song.parts.p0, family };
+    return sourceFindings({ ...song, recordings }, part).map(({ code }) => code);
+  };
+
+  test.each<[Family, number[], object, string[]]>([
+    ['struck', [0, 9], {}, []],
+    ['struck', [0, 18], {}, ['echo']],
+    ['plucked', [0, 18], { struck: true }, ['echo']],
+    ['plucked', [0, 18], {}, []],
+    ['voice', [0, 30], {}, []],
+    ['voice', [0, 45], {}, ['echo']],
+    ['bowed', [0, 45], {}, []],
+    ['bowed', [100, 120], {}, []],
+    ['bowed', [-30, 30], {}, ['echo']],
+    ['bowed', [0], { clippedRuns: 3 }, ['clipped']],
+  ])('%s with voices at %j ms, %j: %j', (family, delays, facts, codes) => {
+    expect(partOf(family, delays, facts)).toEqual(codes);
+  });
+
+  test('stands before what was measured, and takes the place of nothing wrong', () => {
+    const { song } = memorySong([take.subarray(0, rate)], rate, {
+      voices: [
+        newVoice('a', 'one', { placement: { kind: 'pan', panPercent: -100 } }),
+        newVoice('b', 'slap', { delay: { value: 120, unit: 'ms' } }),
+      ],
+      stage: neutralStage,
+    });
+    const { report } = measureStereo(take, other, rate);
+    expect(findingsOf(report).map(({ code }) => code)).toEqual(['nothing-wrong']);
+    const [echo, ...more] = findingsOfPart(report, song, song.parts.p0);
+    expect(echo.sentence).toBe(
+      '“slap” comes 120.0 ms after the first voice: of this source that is heard as an echo from some 40 ms on.',
+    );
+    expect(more).toEqual([]);
+  });
 });

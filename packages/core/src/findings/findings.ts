@@ -12,6 +12,8 @@ export interface Finding {
     | 'leads'
     | 'leans'
     | 'over-peak'
+    | 'echo'
+    | 'clipped'
     | 'nothing-wrong';
   readonly sentence: string;
 }

@@ -1,4 +1,4 @@
-import { findingsOf } from '@pannet/core/findings/findings';
+import { findingsOfPart } from '@pannet/core/findings/source-findings';
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { planLeadMs } from '@pannet/core/rendering/fold-paths';
@@ -19,7 +19,8 @@ export function FoldColumn() {
   const part = useSelectedPart();
   const measures = useSelectedMeasures();
   const failure = useAnalyst((state) => state.failure);
-  const rate = useSong().rateHz ?? 48_000;
+  const song = useSong();
+  const rate = song.rateHz ?? 48_000;
   if (!part) return <p className="empty p-0">The fold of a part is shown here.</p>;
   const report = measures?.measured.report ?? null;
   return (
@@ -37,7 +38,7 @@ export function FoldColumn() {
       )}
       {report && (
         <section aria-label="Findings">
-          {findingsOf(report).map((finding) => (
+          {findingsOfPart(report, song, part).map((finding) => (
             <p key={finding.code} className="finding m-0">
               {finding.sentence}
             </p>

@@ -1,3 +1,5 @@
+import { echoThresholdMs } from '@pannet/core/findings/source-findings';
+import { sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
 import { useSize } from '../controls/use-size.ts';
 import { useSong } from '../song/open-song.ts';
@@ -10,7 +12,8 @@ import { VoiceBar } from './VoiceBar.tsx';
 /** Across: position, with L and R as rails. Down: arrival. Every voice is a bar to be dragged, with its figures beside it. */
 export function PlacementDrawing({ part }: { readonly part: Part }) {
   const { ref, width, height } = useSize<HTMLDivElement>();
-  const box: Box = { width, height };
+  const song = useSong();
+  const box: Box = { width, height, echoMs: echoThresholdMs(sourceOf(song, part)) };
   return (
     <div ref={ref} className="placement" data-testid="placement">
       {width > 0 && height > 0 && (

@@ -20,6 +20,7 @@ import { bothDelayFigures } from './voice-edits.ts';
 
 /** Rails, axis, and the scale of arrival with its bands. */
 export function Ground({ box }: { readonly box: Box }) {
+  const bands = arrivalBands(box);
   const bottom = box.height - 10;
   return (
     <g aria-hidden>
@@ -56,11 +57,11 @@ export function Ground({ box }: { readonly box: Box }) {
       <text x={axisX(box)} y={16} textAnchor="middle" fontSize={12} fill="var(--quiet)">
         middle
       </text>
-      {arrivalBands.map((band, n) => (
+      {bands.map((band, n) => (
         <g key={band.name}>
           {n > 0 && <Break y={bandTop(n, box)} box={box} />}
           <text
-            transform={`translate(11 ${(bandTop(n, box) + (n + 1 < arrivalBands.length ? bandTop(n + 1, box) : bottom)) / 2}) rotate(-90)`}
+            transform={`translate(11 ${(bandTop(n, box) + (n + 1 < bands.length ? bandTop(n + 1, box) : bottom)) / 2}) rotate(-90)`}
             textAnchor="middle"
             fontSize={12}
             fill="var(--quiet)"

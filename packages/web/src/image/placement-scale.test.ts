@@ -12,9 +12,19 @@ test('arrival and height are each other’s inverse over the whole scale', () =>
 });
 
 test('the bands have the heights that the drawing promises', () => {
-  expect(arrivalBands.reduce((sum, band) => sum + band.share, 0)).toBeCloseTo(1, 12);
-  expect(arrivalBands.find((band) => band.name.startsWith('widens'))?.share).toBeGreaterThan(0.5);
+  const bands = arrivalBands(box);
+  expect(bands.reduce((sum, band) => sum + band.share, 0)).toBeCloseTo(1, 12);
+  expect(bands.find((band) => band.name.startsWith('widens'))?.share).toBeGreaterThan(0.5);
   expect(bandTop(1, box)).toBeCloseTo(yOfMs(0, box), 9);
+});
+
+test('of a struck source the echo begins earlier, and the scale with it', () => {
+  const struck = { ...box, echoMs: 12 };
+  for (const ms of [-30, 0.4, 5, 12, 80])
+    expect(msOfY(yOfMs(ms, struck), struck)).toBeCloseTo(ms, 6);
+  expect(yOfMs(12, struck)).toBeCloseTo(yOfMs(40, box), 6);
+  expect(arrivalBands(struck)[2].ticks).toEqual([1, 5, 10]);
+  expect(arrivalBands(box)[2].ticks).toEqual([1, 10, 20, 30]);
 });
 
 test('position: rails are hard out, the axis pulls, the field between is whole percent', () => {

@@ -11,12 +11,21 @@ export interface ArrivalBand {
   readonly ticks: readonly number[];
 }
 
-export const arrivalBands: readonly ArrivalBand[] = [
-  { name: 'early', fromMs: -50, toMs: 0, share: 1 / 8, ticks: [-50, -25] },
-  { name: 'leans', fromMs: 0, toMs: 1, share: 1 / 6, ticks: [0, 0.5] },
-  { name: 'widens, doubles', fromMs: 1, toMs: 40, share: 13 / 24, ticks: [1, 10, 20, 30] },
-  { name: 'slaps', fromMs: 40, toMs: 150, share: 1 / 6, ticks: [40, 100, 150] },
-];
+/**
+ * Where a source is heard apart as an echo depends on what it is; the bands end and begin there.
+ * @param echoMs 10 to 60
+ */
+export function arrivalBands({ echoMs = 40 }: Box): readonly ArrivalBand[] {
+  const step = echoMs <= 20 ? 5 : 10;
+  const ticks = [1];
+  for (let tick = step; tick < echoMs - step / 3; tick += step) ticks.push(tick);
+  return [
+    { name: 'early', fromMs: -50, toMs: 0, share: 1 / 8, ticks: [-50, -25] },
+    { name: 'leans', fromMs: 0, toMs: 1, share: 1 / 6, ticks: [0, 0.5] },
+    { name: 'widens, doubles', fromMs: 1, toMs: echoMs, share: 13 / 24, ticks },
+    { name: 'slaps', fromMs: echoMs, toMs: 150, share: 1 / 6, ticks: [echoMs, 100, 150] },
+  ];
+}
 
 export const railWidth = 72;
 /** Room for the figures and the names of the bands. */
@@ -28,32 +37,38 @@ const edge = 8;
 export interface Box {
   readonly width: number;
   readonly height: number;
+  /** From here on a copy is heard as an echo. */
+  readonly echoMs?: number;
 }
 
 const innerHeight = (box: Box) => Math.max(1, box.height - top - bottom);
 
 /** Where a band begins, in pixels from the top. */
 export function bandTop(index: number, box: Box): number {
-  const before = arrivalBands.slice(0, index).reduce((sum, band) => sum + band.share, 0);
+  const before = arrivalBands(box)
+    .slice(0, index)
+    .reduce((sum, band) => sum + band.share, 0);
   return top + before * innerHeight(box);
 }
 
 export function yOfMs(delayMs: number, box: Box): number {
+  const bands = arrivalBands(box);
   const index = Math.max(
     0,
-    arrivalBands.findLastIndex((band) => delayMs >= band.fromMs),
+    bands.findLastIndex((band) => delayMs >= band.fromMs),
   );
-  const band = arrivalBands[index];
+  const band = bands[index];
   const share = Math.min(1, Math.max(0, (delayMs - band.fromMs) / (band.toMs - band.fromMs)));
   return bandTop(index, box) + share * band.share * innerHeight(box);
 }
 
 /** Held within the scale. */
 export function msOfY(y: number, box: Box): number {
-  const last = arrivalBands.length - 1;
+  const bands = arrivalBands(box);
+  const last = bands.length - 1;
   let index = 0;
   while (index < last && y >= bandTop(index + 1, box)) index++;
-  const band = arrivalBands[index];
+  const band = bands[index];
   const share = (y - bandTop(index, box)) / (band.share * innerHeight(box));
   return band.fromMs + Math.min(1, Math.max(0, share)) * (band.toMs - band.fromMs);
 }
