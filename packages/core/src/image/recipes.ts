@@ -78,7 +78,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Mirrored',
     sentence:
       'A copy 14 ms late is added to the left and taken from the right: wide without a leading side, and the fold is the plain take exactly. For anything that has to survive one speaker.',
-    suits: ['single lines', 'chords', 'struck', 'driven'],
+    suits: ['single lines', 'chords', 'driven'],
     promise: { foldDb: [-3, -0.8], widthDb: [-6, 0], leads: null, combed: false },
     image: image([
       ['anchor', {}],
@@ -334,7 +334,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Opens when loud',
     sentence:
       'Doubles 8 cents up and down whose width is raised to 150 % only where the take is loud: quiet passages stay narrower. The fold is the same at any width. For parts with a wide range of levels.',
-    suits: ['single lines', 'struck'],
+    suits: ['single lines'],
     promise: { foldDb: [-5, -0.3], widthDb: [-10, 2], leads: null, combed: false },
     image: image(
       [

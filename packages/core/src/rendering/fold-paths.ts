@@ -5,7 +5,7 @@ import { sectionDb } from '../signal/filters.ts';
 import type { Complex } from '../signal/long-fir.ts';
 import { responseAt } from '../voices/response.ts';
 import { toneSections } from '../voices/tone.ts';
-import type { PartPlan, StrandPlan } from './plan.ts';
+import { isLowStrand, type PartPlan, type StrandPlan } from './plan.ts';
 
 /**
  * The paths of a part's first take into its fold, relative to the plain take: what the comb is computed from before
@@ -59,12 +59,12 @@ const speaksWithin = 10 ** (-10 / 20);
 
 /** By how many ms L speaks before R, from the plan; null where a side says nothing. */
 export function planLeadMs(part: PartPlan, rateHz: number): number | null {
+  // A low end that is kept together in the middle leads nobody anywhere.
+  const strands = part.strands.filter((strand) => !isLowStrand(strand));
   const arrival = (side: 'left' | 'right') => {
-    const loudest = Math.max(0, ...part.strands.map((strand) => Math.abs(strand[side])));
+    const loudest = Math.max(0, ...strands.map((strand) => Math.abs(strand[side])));
     if (loudest === 0) return null;
-    const speaking = part.strands.filter(
-      (strand) => Math.abs(strand[side]) >= loudest * speaksWithin,
-    );
+    const speaking = strands.filter((strand) => Math.abs(strand[side]) >= loudest * speaksWithin);
     return Math.min(...speaking.map((strand) => strand.delayFrames));
   };
   const left = arrival('left');

@@ -5,7 +5,7 @@ import { neutralPreparation } from '../takes/preparation.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 import { planImage } from './compile.ts';
 import { responseOf, staysPut } from './fold-paths.ts';
-import type { StrandPlan } from './plan.ts';
+import { isLowStrand, type StrandPlan } from './plan.ts';
 
 /** How the low end and the voices above it meet at the corner of low-end mono. */
 export interface Junction {
@@ -46,8 +46,8 @@ export function junction(image: Image, panLaw: PanLaw, rateHz: number): Junction
     new Map(),
   );
   const still = strands.filter(staysPut);
-  const low = still.filter((strand) => strand.id.includes('~low'));
-  const high = still.filter((strand) => !strand.id.includes('~low'));
+  const low = still.filter(isLowStrand);
+  const high = still.filter((strand) => !isLowStrand(strand));
   const points: Junction['points'][number][] = [];
   let deepestDb = 0;
   let deepestHz = lowMono.hz;

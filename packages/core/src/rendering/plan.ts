@@ -45,6 +45,13 @@ export interface StrandPlan {
   readonly right: number;
 }
 
+/** Marks the strand that carries the low end of all voices. */
+export const lowFeed = '~low';
+
+export function isLowStrand({ id }: StrandPlan): boolean {
+  return id.includes(lowFeed);
+}
+
 export interface TuningPlan {
   readonly key: string;
   readonly splices: SplicePlan;

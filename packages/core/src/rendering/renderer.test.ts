@@ -5,7 +5,7 @@ import { anyImage, anyPreparation } from '../image/any-image.fixture.ts';
 import { neutralStage } from '../image/stage.ts';
 import { neutralTone } from '../voices/tone.ts';
 import { neutralTuner, newVoice, type Delay, type Voice } from '../voices/voice.ts';
-import { recipes } from '../image/recipes.ts';
+import { findRecipe, recipes } from '../image/recipes.ts';
 import { noise, outsideDb, rms, sine } from '../measurement/signals.fixture.ts';
 import { sideSums, sideToMidDb } from '../measurement/sides.ts';
 import { apply } from '../song/commands.ts';
@@ -108,6 +108,10 @@ describe('images', () => {
   test('the plan says the comb and the lead before it is heard', async () => {
     const plan = await memoryPlan(memorySong([take], rate, recipes[0].image));
     expect(planLeadMs(plan.parts[0], rate)).toBeCloseTo(14, 9);
+    // A low end that is held in the middle does not hide it.
+    const held = findRecipe('low-held')?.image;
+    const low = await memoryPlan(memorySong([take], rate, held));
+    expect(planLeadMs(low.parts[0], rate)).toBeCloseTo(16, 9);
     const paths = foldPaths(plan.parts[0], rate);
     expect(paths.map((path) => path.delaySeconds)).toEqual([0, 0.014]);
     for (const path of paths) expect(path.gain).toBeCloseTo(Math.SQRT1_2, 9);

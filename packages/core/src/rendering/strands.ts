@@ -9,6 +9,7 @@ import type { Response } from '../voices/response.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { delayInFrames, isColoured, isTuned, type Voice } from '../voices/voice.ts';
 import {
+  lowFeed,
   tuningOf,
   type DriftPlan,
   type PartPlan,
@@ -64,7 +65,7 @@ export function compileStrands(
       if (voice === low) {
         const gain = lowGain([...gains.values()]);
         const response: Response = { split: { hz, part: 'low', laterFrames: 0 } };
-        feeds.push({ id: '~low', response, left: gain, right: gain });
+        feeds.push({ id: lowFeed, response, left: gain, right: gain });
       }
     }
     if (tiltDb !== 0 || (lowMono.hz !== null && lowMono.kind === 'difference'))

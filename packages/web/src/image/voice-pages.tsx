@@ -328,7 +328,7 @@ function ToneCells(props: CellProps) {
       {rows.flatMap(([group, table]) =>
         Object.entries(table).map(([name, parameter]) => (
           <td key={name}>
-            <GroupField {...props} group={group} name={name} parameter={parameter} width={72} />
+            <GroupField {...props} group={group} name={name} parameter={parameter} width={62} />
           </td>
         )),
       )}
@@ -344,7 +344,7 @@ function ToneCells(props: CellProps) {
               label={`Bell, ${parameter.label.toLowerCase()}, of ${voice.name}`}
               value={voice.tone.bell[name as keyof Voice['tone']['bell']]}
               unit={name === 'q' ? 'Q' : undefined}
-              width={name === 'hz' ? 72 : 62}
+              width={name === 'hz' ? 66 : name === 'q' ? 50 : 56}
               onPreview={(value) => onPreview(changed(value))}
               onCommit={(value) => onChange(changed(value))}
               onCancel={onCancel}
