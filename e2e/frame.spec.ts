@@ -110,7 +110,7 @@ test('an export can be stopped; songs are renamed, deleted and brought back', as
 
   await page.getByRole('link', { name: 'Songs' }).click();
   await page.getByRole('button', { name: 'Rename To be stopped' }).click();
-  await page.getByLabel('Title').fill('Renamed');
+  await page.getByLabel('Title', { exact: true }).fill('Renamed');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('link', { name: 'Renamed' })).toBeVisible();
   await page.getByRole('button', { name: 'Delete Renamed' }).click();

@@ -117,7 +117,7 @@ const drags: readonly Drag[] = [
 
 test('every parameter that is dragged while it plays goes without a click', async ({ page }) => {
   test.setTimeout(240_000);
-  const tone = wavFile([sine(toneHz, -12, 60, rate)], rate, '24');
+  const tone = wavFile([sine(toneHz, -12, 240, rate)], rate, '16');
   const id = await songOf(address(), 'A third tone', [await upload(address(), 'tone.wav', tone)]);
   await page.goto(`${address()}/songs/${id}`);
   await page.getByRole('button', { name: 'Apply Phase spreading', exact: true }).click();

@@ -22,8 +22,11 @@ export interface Loop {
 const edgeMs = 5;
 /** So much more than is read at once must be there before the sound begins. */
 const startReserveMs = 150;
-/** A new source has to be there for so much longer than is read at once before it is gone over to. */
-const freshReserveMs = 20;
+/**
+ * A new source has to be there for so much longer than is read at once before it is gone over to: while something is
+ * dragged, what comes next of it has to wait for what is being made for the step after.
+ */
+export const freshReserveMs = 300;
 const scopePoints = 256;
 /** Every so many frames one point of the scope. */
 const scopeStride = 6;

@@ -1,6 +1,7 @@
 import { isMade, makingLoader } from '@pannet/core/derived/made-source';
 import { compile } from '@pannet/core/rendering/compile';
 import { planSources } from '@pannet/core/rendering/plan';
+import { freshReserveMs } from '@pannet/core/rendering/player';
 import type { Song } from '@pannet/core/song/song';
 import { blockRange, type PcmSource } from '@pannet/core/sources/blocks';
 import type { FeederToWorklet, FromFeeder, ToFeeder, Whereabouts } from './messages.ts';
@@ -8,8 +9,6 @@ import { RecordingReader } from './recording-reader.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
 const aheadSeconds = 3;
-/** What is only heard until something else is made. */
-const leavingSeconds = 0.5;
 /** Round a place any delay may be dragged to at once: −50 to 150 ms, with the wander of tuner and drift. */
 const behindMs = 230;
 const beforeMs = 130;
@@ -22,6 +21,7 @@ const loadAny = makingLoader(reader.load);
 let newest: readonly PcmSource[] = [];
 /** What is made for: left for the newest only when it can be heard, so that the sound follows while something is dragged. */
 let target: readonly PcmSource[] = [];
+const mostKnown = 1024;
 /** Sources by their keys, of songs before, too, as long as they may be heard. */
 const known = new Map<string, PcmSource>();
 let rateHz = 48_000;
@@ -63,15 +63,20 @@ const post = (message: FromFeeder) => postMessage(message);
 function know(song: Song): void {
   const plan = compile(song, new Map());
   newest = planSources(plan);
-  for (const source of newest) known.set(source.key, source);
+  for (const source of newest) {
+    known.delete(source.key);
+    known.set(source.key, source);
+  }
+  // What the worklet goes over to is told later: a source is not forgotten as soon as the song has another one.
+  for (const key of known.keys()) {
+    if (known.size <= mostKnown) break;
+    if (!whereabouts.heard.includes(key)) known.delete(key);
+  }
   ({ rateHz } = plan);
 }
 
 /** Sources that are heard though the target does not read them: they have to last until it is heard. */
 function outgoing(): PcmSource[] {
-  const next = new Set([...target, ...newest].map(({ key }) => key));
-  for (const key of known.keys())
-    if (!next.has(key) && !whereabouts.heard.includes(key)) known.delete(key);
   const targeted = new Set(target.map(({ key }) => key));
   return whereabouts.heard.flatMap((key) => (targeted.has(key) ? [] : (known.get(key) ?? [])));
 }
@@ -94,13 +99,17 @@ function wantedBlocks(): Wanted[] {
   for (const place of places) {
     const row: Wanted[] = [];
     for (const source of [...leaving, ...target]) {
-      const until = leaving.includes(source) ? reach.ahead + leavingSeconds * rateHz : ahead;
+      // What sounds must not run out while something else is made: its next block is wanted well before its end.
+      const lasts = reach.ahead + (freshReserveMs * rateHz) / 1000;
+      const until = leaving.includes(source) ? lasts : ahead;
       const [first, last] = blockRange(source, place - behind, place + until);
-      // What the sound waits for comes first, then what lies ahead, then what only a longer delay would need.
+      // What the sound waits for comes first, then what it needs next, what lies ahead, what only a longer delay would need.
       const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);
+      const [, nextTo] = blockRange(source, place, place + lasts);
       for (let index = first; index <= last; index++) {
         const name = nameOf({ source, index });
-        const distance = index >= urgent && index <= urgentTo ? 0 : Math.abs(index - urgent) + 1;
+        const within = index >= urgent && index <= nextTo;
+        const distance = !within ? Math.abs(index - urgent) + 1 : index <= urgentTo ? 0 : 0.5;
         if (!listed.has(name)) row.push({ source, index, distance });
         listed.add(name);
       }
@@ -114,7 +123,7 @@ const isSent = ({ source, index }: Wanted) => sent.get(source.key)?.has(index) ?
 
 /** Whether nothing that the sound of the target waits for is missing. */
 const targetIsThere = () =>
-  wantedBlocks().every((wanted) => wanted.distance > 0 || delivered.has(nameOf(wanted)));
+  wantedBlocks().every((wanted) => wanted.distance >= 1 || delivered.has(nameOf(wanted)));
 
 function feed(): void {
   if (!worklet) return;
