@@ -1,4 +1,4 @@
-import { RealFft } from '@pannet/core/signal/spectrum';
+import { hannWindow, RealFft } from '@pannet/core/signal/spectrum';
 
 /** Level and frequency of what should be one sine, and what is left beside it. */
 export interface SineFigures {
@@ -13,7 +13,7 @@ export interface SineFigures {
 export function sineFigures(signal: Float32Array, hz: number, rateHz: number): SineFigures {
   const window = Math.round(0.05 * rateHz);
   const hop = Math.round(window / 4);
-  const weights = hann(window);
+  const weights = hannWindow(window);
   const from = Math.round(rateHz);
   const to = signal.length - rateHz;
   const phases: number[] = [];
@@ -79,13 +79,6 @@ function residualDb(signal: Float32Array, hz: number, rateHz: number): number {
   return 10 * Math.log10(rest / whole);
 }
 
-function hann(length: number): Float64Array {
-  return Float64Array.from(
-    { length },
-    (_, n) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (n + 0.5)) / length),
-  );
-}
-
 /** Four-term Blackman-Harris (1978): side lobes at −92 dB. */
 function blackmanHarris(length: number): Float64Array {
   const terms = [0.35875, -0.48829, 0.14128, -0.01168];
@@ -141,7 +134,7 @@ export function spectralConvergence(
   lag: number,
   every = 1,
 ): number {
-  const window = hann(frame);
+  const window = hannWindow(frame);
   const fft = new RealFft(frame);
   const a = fft.createSpectrum();
   const b = fft.createSpectrum();

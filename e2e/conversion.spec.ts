@@ -1,6 +1,5 @@
-import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { sine } from '../packages/core/src/measurement/signals.fixture.ts';

@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
-import { address, rate, songOf, upload } from './stage.ts';
+import { address, openDemo, rate, songOf, upload } from './stage.ts';
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
@@ -25,12 +25,6 @@ async function seriousFaults(page: Page): Promise<string[]> {
       .filter(({ impact }) => impact === 'serious' || impact === 'critical')
       .map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join(', ')}`);
   });
-}
-
-async function openDemo(page: Page): Promise<void> {
-  await page.goto(address());
-  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
-  await expect(page.getByTestId('part-Hum')).toBeVisible();
 }
 
 test('nothing serious stands in the way of those who cannot see or use a mouse', async ({

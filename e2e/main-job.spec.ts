@@ -1,20 +1,19 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { bytesInMemory } from '@pannet/core/formats/byte-source';
-import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { wavFile } from '@pannet/core/formats/wav-write';
-import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import wavefile from 'wavefile';
 import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
 import {
   address,
+  channelsOf,
   dropFiles,
   middleOf,
   rate,
   repository,
   run,
   scratchFolder,
+  steps24,
   tap,
   voiceBar,
   wakeAudio,
@@ -30,17 +29,6 @@ function take(): Float32Array {
     for (let k = 0; k < tone.length; k++) melody[at + k] += tone[k];
   }
   return melody;
-}
-
-/** As the 24-bit writer rounds. */
-const steps = (value: number) =>
-  Math.max(-8_388_608, Math.min(8_388_607, Math.round(value * 8_388_608)));
-
-async function channels(path: string): Promise<readonly Float32Array[]> {
-  const bytes = new Uint8Array(readFileSync(path));
-  const layout = await readWavLayout(bytesInMemory(bytes), path);
-  if (!layout.ok) throw new Error(layout.error.sentence);
-  return readWavChannels(bytesInMemory(bytes), layout.value);
 }
 
 test('drop a take, make it wide, hear it, export it: what plays is what is written', async ({
@@ -123,7 +111,8 @@ test('drop a take, make it wide, hear it, export it: what plays is what is writt
     expect(l).toHaveLength(10 * rate);
     let wrong = 0;
     for (let n = 0; n < l.length; n++)
-      if (steps(l[n]) !== written[0][frame + n] || steps(r[n]) !== written[1][frame + n]) wrong++;
+      if (steps24(l[n]) !== written[0][frame + n] || steps24(r[n]) !== written[1][frame + n])
+        wrong++;
     expect(wrong, `from frame ${frame}`).toBe(0);
   }
   expect(heard.map(({ frame }) => frame)).toEqual(starts);
@@ -145,7 +134,7 @@ test('drop a take, make it wide, hear it, export it: what plays is what is writt
     '--out',
     out,
   ]);
-  const [fromBrowser, fromCommandLine] = [await channels(stem), await channels(out)];
+  const [fromBrowser, fromCommandLine] = [await channelsOf(stem), await channelsOf(out)];
   let error = 0;
   let power = 0;
   for (const side of [0, 1])

@@ -1,12 +1,8 @@
-import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { bytesInMemory } from '@pannet/core/formats/byte-source';
-import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { recipes, type Suits } from '@pannet/core/image/recipes';
 import { measureStereo } from '@pannet/core/measurement/report';
-import { readWavChannels } from '@pannet/core/sources/wav-blocks';
-import { address, rate, scratchFolder, tap, wakeAudio } from './stage.ts';
+import { channelsOf, openDemo, rate, scratchFolder, steps24, tap, wakeAudio } from './stage.ts';
 
 /** Of the demo song, for what a recipe is made for first. */
 const partFor: Readonly<Record<Suits, string>> = {
@@ -23,15 +19,6 @@ const tapFrames = 2 * rate;
 /** So far is a delay told apart. */
 const leadMs = 0.3;
 
-const steps = (value: number) =>
-  Math.max(-8_388_608, Math.min(8_388_607, Math.round(value * 8_388_608)));
-
-async function openDemo(page: Page): Promise<void> {
-  await page.goto(address());
-  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
-  await expect(page.getByTestId('part-Hum')).toBeVisible();
-}
-
 async function exported(page: Page, part: string): Promise<readonly Float32Array[]> {
   await page.getByRole('button', { name: 'Export this part' }).click();
   await page.getByRole('button', { name: 'Render 1 stem' }).click();
@@ -43,10 +30,7 @@ async function exported(page: Page, part: string): Promise<readonly Float32Array
   await saved.saveAs(path);
   await page.keyboard.press('Escape');
   await expect(page.getByRole('dialog')).toBeHidden();
-  const bytes = new Uint8Array(readFileSync(path));
-  const layout = await readWavLayout(bytesInMemory(bytes), path);
-  if (!layout.ok) throw new Error(layout.error.sentence);
-  return readWavChannels(bytesInMemory(bytes), layout.value);
+  return channelsOf(path);
 }
 
 for (const recipe of recipes) {
@@ -69,8 +53,8 @@ for (const recipe of recipes) {
     let wrong = 0;
     for (let n = 0; n < tapFrames; n++)
       if (
-        steps(heard.left[n]) !== steps(left[heard.frame + n]) ||
-        steps(heard.right[n]) !== steps(right[heard.frame + n])
+        steps24(heard.left[n]) !== steps24(left[heard.frame + n]) ||
+        steps24(heard.right[n]) !== steps24(right[heard.frame + n])
       )
         wrong++;
     expect(wrong).toBe(0);

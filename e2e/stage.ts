@@ -1,11 +1,14 @@
 import { execFile } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
-import { mkdtempSync } from 'node:fs';
+import { mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { expect, type Locator, type Page } from '@playwright/test';
+import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { readWavLayout } from '@pannet/core/formats/wav-read';
+import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import type { Edit } from '@pannet/core/song/edits';
 import { newPart, type Recording } from '@pannet/core/song/song';
 
@@ -165,4 +168,24 @@ export async function middleOf(locator: Locator): Promise<{ x: number; y: number
 /** The bar of a voice in the placement drawing. */
 export function voiceBar(page: Page, name: string): Locator {
   return page.getByTestId(`voice-${name}`).locator('rect').nth(1);
+}
+
+/** The song that ships with the application, its parts loaded. */
+export async function openDemo(page: Page): Promise<void> {
+  await page.goto(address());
+  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
+  await expect(page.getByTestId('part-Hum')).toBeVisible();
+}
+
+/** As the 24-bit writer rounds. */
+export function steps24(value: number): number {
+  return Math.max(-8_388_608, Math.min(8_388_607, Math.round(value * 8_388_608)));
+}
+
+/** All channels of a WAV file. */
+export async function channelsOf(path: string): Promise<readonly Float32Array[]> {
+  const bytes = new Uint8Array(readFileSync(path));
+  const layout = await readWavLayout(bytesInMemory(bytes), path);
+  if (!layout.ok) throw new Error(layout.error.sentence);
+  return readWavChannels(bytesInMemory(bytes), layout.value);
 }

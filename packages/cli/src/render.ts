@@ -12,9 +12,9 @@ import { figure } from '@pannet/core/quantities/wording';
 import { planImage, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
-import { blockFrames, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
+import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
 import { rateParameter } from '@pannet/core/parameters/tables';
-import { readWavBlock } from '@pannet/core/sources/wav-blocks';
+import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { openTake, WavFileWriter, type OpenWav } from './wav-file.ts';
 
@@ -189,17 +189,13 @@ async function preparePlan(
   for (const need of voiceNeeds(image.voices, sources))
     splices.set(need.key, await prepareSplices(need, rateHz, load));
   const planned: PlannedTake[] = [];
-  for (const source of sources) planned.push({ source, peak: await peakOf(source, load) });
+  for (const [n, source] of sources.entries()) {
+    const { peak } = await readFacts(takes[n].bytes, takes[n].layout);
+    planned.push({ source, peak });
+  }
   const made = { image, preparation, panLaw, level: 1 };
   const part = planImage('image', made, rateHz, planned, splices);
   return { plan: { rateHz, parts: [part], bed: null, frames: part.frames }, load };
-}
-
-async function peakOf(source: PcmSource, load: BlockLoader): Promise<number> {
-  let peak = 0;
-  for (let index = 0; index * blockFrames < source.frames; index++)
-    for (const value of await load(source, index)) peak = Math.max(peak, Math.abs(value));
-  return peak;
 }
 
 const piece = 65_536;

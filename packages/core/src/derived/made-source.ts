@@ -34,7 +34,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 3;
+const makingVersion = 4;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
@@ -146,6 +146,15 @@ function makeBlock(
   }
 }
 
+/** What a filter's tail falls to lies far under any last bit: nothing, before its numbers become slow ones. */
+const nothing = 1e-20;
+
+function hushed(block: Float32Array): Float32Array {
+  for (let n = 0; n < block.length; n++)
+    if (block[n] < nothing && block[n] > -nothing) block[n] = 0;
+  return block;
+}
+
 /** The width opens over so many dB round the threshold. */
 const openingDb = 6;
 
@@ -210,7 +219,7 @@ export function makingLoader(load: BlockLoader): BlockLoader {
       if (skip < block.length && room > 0)
         input.set(block.subarray(skip, min(block.length, skip + room)), max(0, at));
     }
-    return makeBlock(source, input, context, start, count);
+    return hushed(makeBlock(source, input, context, start, count));
   };
   return loadAny;
 }

@@ -105,6 +105,8 @@ export function offeredCorner(image: Image, panLaw: PanLaw, rateHz: number): num
   if (chosen === null) return null;
   let best = chosen;
   let deepest = at(chosen) + worthDb;
+  // Nothing is better than in phase.
+  if (deepest >= 0) return null;
   for (let step = -10; step <= 10; step++) {
     const hz = Math.round(chosen * (1 + (step / 10) * mostMove));
     const found = at(hz);

@@ -95,7 +95,7 @@ export async function supply(
   plan: RenderPlan,
   frame: number,
 ): Promise<void> {
-  await ensureBlocks(store, makingLoader(load), planSources(plan), frame - 9600, frame + 9600);
+  await ensureBlocks(store, makingLoader(load), planSources(plan), frame - 9600, frame + 24_000);
 }
 
 export interface Played {

@@ -35,7 +35,10 @@ export async function* renderPart(
 ): AsyncGenerator<RenderedBlock> {
   const part = plan.parts.find((candidate) => candidate.id === partId);
   if (!part) throw new Error(`The plan has no part ${partId}.`);
-  const only: RenderPlan = { ...plan, parts: [part], bed: null };
+  // Plain needs none of the voices, nor what is made for them.
+  const heard =
+    what === 'plain' ? { ...part, strands: [], stage: { ...part.stage, opening: null } } : part;
+  const only: RenderPlan = { ...plan, parts: [heard], bed: null };
   const sources = planSources(only);
   const store = new BlockStore();
   const renderer = new Renderer(plan.rateHz, store);

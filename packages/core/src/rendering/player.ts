@@ -152,7 +152,8 @@ export class Player {
     return this.#has(fresh, this.#position - reach.behind, this.#position + reach.ahead + room);
   }
 
-  #takeNewest(): void {
+  /** Blocks have come: goes over to the newest plan that waited for them. Not from within the sound. */
+  supplied(): void {
     for (let n = this.#pending.length - 1; n >= 0; n--) {
       const waits = this.#pending[n];
       if (!this.#isThere(waits)) continue;
@@ -182,7 +183,7 @@ export class Player {
     return index >= Math.floor(from / blockFrames) && index <= Math.floor(to / blockFrames);
   }
 
-  #supplied(): boolean {
+  #startable(): boolean {
     const { behind, ahead } = this.reach;
     return this.#has(this.#sources, this.#position - behind, this.#position + ahead);
   }
@@ -206,7 +207,7 @@ export class Player {
   ): void {
     let at = 0;
     while (at < count) {
-      if (this.#state === 'loading' && this.#supplied()) this.#start();
+      if (this.#state === 'loading' && this.#startable()) this.#start();
       if (this.#state !== 'playing') {
         left.fill(0, at, count);
         right.fill(0, at, count);
@@ -236,7 +237,6 @@ export class Player {
   ): number {
     const position = this.#position;
     const quantum = Math.floor(position / quantumFrames) * quantumFrames;
-    if (quantum !== this.#quantum && this.#pending.length > 0) this.#takeNewest();
     if (quantum !== this.#quantum) this.#render(quantum);
     const inside = position - quantum;
     const loop = this.loop && position < this.loop.end ? this.loop : null;

@@ -273,6 +273,7 @@ describe('changes while a 1 kHz sine plays leave nothing above −60 dB outside 
         if (!edited.ok) throw new Error(edited.error.sentence);
         const next = compile(edited.value.song, new Map(), plan);
         await supply(store, memory, next, rate + at);
+        player.supplied();
         player.aim(next);
       }
       player.process(

@@ -23,7 +23,7 @@ export interface ReadyTake {
   readonly raw: PcmSource;
   /** After its preparation. */
   readonly prepared: PcmSource;
-  /** Of the prepared take, linear; colours are measured by it. */
+  /** Of the take as recorded, linear; colours are measured by it. */
   readonly peak: number;
 }
 

@@ -1,8 +1,3 @@
-import libsamplerate from '@alexanderolsen/libsamplerate-js';
-import decodeAiff from '@audio/decode-aiff';
-import { FLACDecoder } from '@wasm-audio-decoders/flac';
-import { OggVorbisDecoder } from '@wasm-audio-decoders/ogg-vorbis';
-import { MPEGDecoder } from 'mpg123-decoder';
 import { failure, success, type Outcome } from '../outcome.ts';
 import { formatOf, type AudioFormat } from '../formats/audio-format.ts';
 import { bytesInMemory } from '../formats/byte-source.ts';
@@ -97,14 +92,21 @@ async function withDecoder<Kind extends WasmDecoder>(
 
 type Decode = (bytes: Uint8Array) => Promise<Omit<Decoded, 'format'>>;
 
+/** Each package is loaded when the first file of its kind comes: together they take seconds to start. */
 const decoders: Readonly<Record<Exclude<AudioFormat, 'WAV'>, Decode>> = {
   // Up to 24 bits; a decoder's float holds them exactly.
-  FLAC: (bytes) => withDecoder(new FLACDecoder(), (flac) => flac.decodeFile(bytes), '24'),
-  'Ogg Vorbis': (bytes) =>
-    withDecoder(new OggVorbisDecoder(), (ogg) => ogg.decodeFile(bytes), '32f'),
-  // Without the encoder's delay and padding, where the file tells them.
-  MP3: (bytes) =>
-    withDecoder(
+  FLAC: async (bytes) => {
+    const { FLACDecoder } = await import('@wasm-audio-decoders/flac');
+    return withDecoder(new FLACDecoder(), (flac) => flac.decodeFile(bytes), '24');
+  },
+  'Ogg Vorbis': async (bytes) => {
+    const { OggVorbisDecoder } = await import('@wasm-audio-decoders/ogg-vorbis');
+    return withDecoder(new OggVorbisDecoder(), (ogg) => ogg.decodeFile(bytes), '32f');
+  },
+  MP3: async (bytes) => {
+    const { MPEGDecoder } = await import('mpg123-decoder');
+    // Without the encoder's delay and padding, where the file tells them.
+    return withDecoder(
       new MPEGDecoder({ enableGapless: true }),
       (mpeg) => {
         const { channelData, ...decoded } = mpeg.decode(bytes);
@@ -114,8 +116,10 @@ const decoders: Readonly<Record<Exclude<AudioFormat, 'WAV'>, Decode>> = {
         return { ...decoded, channelData: same ? [left] : channelData, errors: [] };
       },
       '32f',
-    ),
+    );
+  },
   AIFF: async (bytes) => {
+    const { default: decodeAiff } = await import('@audio/decode-aiff');
     const { channelData, sampleRate } = await decodeAiff(bytes);
     return { channels: channelData, rateHz: Math.round(sampleRate), bits: '32f' };
   },
@@ -140,6 +144,7 @@ export async function resample(
   if (fromHz === toHz) return channels.map((channel) => channel.slice());
   const frames = channels[0].length;
   const wanted = Math.round((frames * toHz) / fromHz);
+  const { default: libsamplerate } = await import('@alexanderolsen/libsamplerate-js');
   const converted: Float32Array[] = [];
   for (const [index, channel] of channels.entries()) {
     const resampler = await libsamplerate.create(1, fromHz, toHz, {

@@ -1,8 +1,8 @@
 import { DownloadSimple, Trash, UploadSimple } from '@phosphor-icons/react';
-import { readImageFile, writeImageFile, type ImageFile } from '@pannet/core/image/image-file';
+import { readImageFile, writeImageFile } from '@pannet/core/image/image-file';
 import type { Part } from '@pannet/core/song/song';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useMemo, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { keepRecipe, listRecipes, removeRecipe, type KeptRecipe } from '../api/recipes.ts';
 import { sentenceOf } from '../api/request.ts';
@@ -63,10 +63,16 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
     const title = read.value.name ?? file.name.replace(/(\.pannet-image)?\.json$/, '');
     keep.mutate({ id: crypto.randomUUID(), name: title.slice(0, 80), file: json as object });
   };
-  const read = (recipe: KeptRecipe): ImageFile | null => {
-    const file = readImageFile(recipe.file, song.rateHz ?? 48_000, part.takes.length);
-    return file.ok ? file.value : null;
-  };
+  const rateHz = song.rateHz ?? 48_000;
+  const takes = part.takes.length;
+  const files = useMemo(
+    () =>
+      own.data?.map((recipe) => {
+        const file = readImageFile(recipe.file, rateHz, takes);
+        return { recipe, file: file.ok ? file.value : null };
+      }),
+    [own.data, rateHz, takes],
+  );
   return (
     <>
       <h3 className="panel-heading d-flex align-items-center">
@@ -102,45 +108,44 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
           </Button>
         </p>
       )}
-      {own.data?.map((recipe) => {
-        const file = read(recipe);
-        return (
-          <RecipeRow
-            key={recipe.id}
-            part={part}
-            name={recipe.name}
-            sentence={file ? null : 'It has more takes than this part, or delays beyond its rate.'}
-            image={file?.image ?? null}
-            preparation={file?.preparation}
+      {files?.map(({ recipe, file }) => (
+        <RecipeRow
+          key={recipe.id}
+          id={recipe.id}
+          partId={part.id}
+          partName={part.name}
+          name={recipe.name}
+          sentence={file ? null : 'It has more takes than this part, or delays beyond its rate.'}
+          image={file?.image ?? null}
+          preparation={file?.preparation}
+        >
+          <Button
+            className="btn-tool"
+            variant="light"
+            title="Save as an image file"
+            aria-label={`Save ${recipe.name} as an image file`}
+            onClick={() =>
+              download(
+                new Blob([`${JSON.stringify(recipe.file, null, 2)}\n`], {
+                  type: 'application/json',
+                }),
+                `${recipe.name}.pannet-image.json`,
+              )
+            }
           >
-            <Button
-              className="btn-tool"
-              variant="light"
-              title="Save as an image file"
-              aria-label={`Save ${recipe.name} as an image file`}
-              onClick={() =>
-                download(
-                  new Blob([`${JSON.stringify(recipe.file, null, 2)}\n`], {
-                    type: 'application/json',
-                  }),
-                  `${recipe.name}.pannet-image.json`,
-                )
-              }
-            >
-              <DownloadSimple aria-hidden />
-            </Button>
-            <Button
-              className="btn-tool"
-              variant="light"
-              title="Remove"
-              aria-label={`Remove ${recipe.name}`}
-              onClick={() => remove.mutate(recipe)}
-            >
-              <Trash aria-hidden />
-            </Button>
-          </RecipeRow>
-        );
-      })}
+            <DownloadSimple aria-hidden />
+          </Button>
+          <Button
+            className="btn-tool"
+            variant="light"
+            title="Remove"
+            aria-label={`Remove ${recipe.name}`}
+            onClick={() => remove.mutate(recipe)}
+          >
+            <Trash aria-hidden />
+          </Button>
+        </RecipeRow>
+      ))}
       {name === null ? (
         <Button
           size="sm"

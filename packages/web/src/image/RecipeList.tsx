@@ -14,7 +14,9 @@ export function RecipeList({ part }: { readonly part: Part }) {
       .map(({ recipe }) => (
         <RecipeRow
           key={recipe.id}
-          part={part}
+          id={recipe.id}
+          partId={part.id}
+          partName={part.name}
           name={recipe.name}
           sentence={recipe.sentence}
           figures={recipe.promise}

@@ -2,15 +2,16 @@ import type { Image } from '@pannet/core/image/image';
 import type { Promise as Figures } from '@pannet/core/image/recipes';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits';
-import type { Part } from '@pannet/core/song/song';
 import type { Preparation } from '@pannet/core/takes/preparation';
-import type { ReactNode } from 'react';
+import { memo, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { useOpenSong, useSelection } from '../song/open-song.ts';
 
 interface Props {
-  readonly part: Part;
+  readonly id: string;
+  readonly partId: string;
+  readonly partName: string;
   readonly name: string;
   readonly sentence: string | null;
   readonly figures?: Figures;
@@ -21,22 +22,21 @@ interface Props {
 }
 
 /** A starting point: tried on a press at matched loudness, or given to all selected parts at once. */
-export function RecipeRow({ part, name, sentence, figures, image, preparation, children }: Props) {
+export const RecipeRow = memo(function RecipeRow(props: Props) {
+  const { id, partId, partName, name, sentence, figures, image, preparation, children } = props;
   const open = useOpenSong();
   const { partIds } = useSelection();
   const trial = useStore(open.audition.store, (state) => state.trial);
   const stepFor = (ids: readonly string[]) => ({
-    name: `${ids.length > 1 ? plural(ids.length, 'part') : part.name}: ${name.toLowerCase()}`,
-    edits: ids.flatMap((partId): Edit[] => [
-      ...(image ? [{ kind: 'set-image', partId, image } as const] : []),
-      ...(preparation ? [{ kind: 'set-preparation', partId, preparation } as const] : []),
+    name: `${ids.length > 1 ? plural(ids.length, 'part') : partName}: ${name.toLowerCase()}`,
+    edits: ids.flatMap((to): Edit[] => [
+      ...(image ? [{ kind: 'set-image', partId: to, image } as const] : []),
+      ...(preparation ? [{ kind: 'set-preparation', partId: to, preparation } as const] : []),
     ]),
   });
-  const single = stepFor([part.id]);
-  const tried = trial?.partId === part.id && trial.name === single.name;
+  const tried = trial?.id === id && trial.partId === partId;
   const apply = () => {
     const step = stepFor(partIds);
-    open.audition.drop();
     if (open.do(step.name, step.edits)) open.selectVoice(null);
   };
   return (
@@ -51,7 +51,7 @@ export function RecipeRow({ part, name, sentence, figures, image, preparation, c
           disabled={!image}
           title="Hear it as loud as what it would replace; nothing is changed yet"
           onClick={() =>
-            tried ? open.audition.drop() : open.audition.begin(part.id, single.name, single.edits)
+            tried ? open.audition.drop() : open.audition.begin({ id, partId, ...stepFor([partId]) })
           }
         >
           {tried ? 'Drop' : 'Listen'}
@@ -84,7 +84,7 @@ export function RecipeRow({ part, name, sentence, figures, image, preparation, c
       {sentence && <span className="quiet small recipe-figures">{sentence}</span>}
     </div>
   );
-}
+});
 
 function range([from, to]: readonly [number, number]): string {
   const text = (value: number) => {

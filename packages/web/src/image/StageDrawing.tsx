@@ -1,11 +1,10 @@
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import type { Stage } from '@pannet/core/image/stage';
 import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tables';
-import { junction } from '@pannet/core/rendering/junction';
+import type { Junction } from '@pannet/core/rendering/junction';
 import type { Part } from '@pannet/core/song/song';
 import { lowShare, tiltAtDb } from '@pannet/core/voices/response';
 import { useRef, type ReactNode } from 'react';
-import { useSong } from '../song/open-song.ts';
 import { useStageEdits } from './StagePanel.tsx';
 
 const width = 172;
@@ -24,12 +23,17 @@ const shown = [50, 200, 1000, 5000];
 const junctionTop = 88;
 const junctionDb = 6;
 
+interface Props {
+  readonly part: Part;
+  /** Where the low end is kept by the anchor: how it meets what lies above. */
+  readonly meets: Junction | null;
+}
+
 /**
  * Difference against middle over frequency: the height of the lens is the width, its foot the low end that is kept in the
  * middle, its slope the tilt. All three are dragged: the lens up and down, its foot along, its right end up and down.
  */
-export function StageDrawing({ part }: { readonly part: Part }) {
-  const song = useSong();
+export function StageDrawing({ part, meets }: Props) {
   const { stage } = part.image;
   const { preview, commit, cancel } = useStageEdits(part);
   const half = (hz: number) => {
@@ -60,7 +64,6 @@ export function StageDrawing({ part }: { readonly part: Part }) {
   };
   const drag = { onPreview: preview, onCommit: commit, onCancel: cancel };
   const corner = xOf(stage.lowMono.hz ?? lowest);
-  const meets = junction(part.image, song.panLaw, song.rateHz ?? 48_000);
   const yOfDb = (db: number) =>
     junctionTop + (Math.min(junctionDb, -db) / junctionDb) * (height - junctionTop - 2);
   const line = (side: 'left' | 'right') =>
@@ -76,7 +79,7 @@ export function StageDrawing({ part }: { readonly part: Part }) {
     <svg
       viewBox={`0 0 ${width} ${height}`}
       width="100%"
-      role="img"
+      role="group"
       aria-label={says.filter(Boolean).join(', ')}
       className="stage-drawing mb-1"
       data-testid="stage-drawing"
@@ -86,7 +89,14 @@ export function StageDrawing({ part }: { readonly part: Part }) {
         stroke="var(--rule)"
         strokeDasharray="3 3"
       />
-      <Handle value={stage.widthPercent} cursor="ns-resize" at={widthAt} {...drag}>
+      <Handle
+        label="Width in the drawing"
+        text={`${stage.widthPercent} %`}
+        value={stage.widthPercent}
+        cursor="ns-resize"
+        at={widthAt}
+        {...drag}
+      >
         <path
           d={`M${upper.join('L')}L${lower.join('L')}Z`}
           fill="var(--rule)"
@@ -101,6 +111,8 @@ export function StageDrawing({ part }: { readonly part: Part }) {
         M
       </text>
       <Handle
+        label="Low end in the drawing"
+        text={stage.lowMono.hz === null ? 'off' : `${stage.lowMono.hz} Hz`}
         value={stage.lowMono.hz ?? lowMonoParameters.hz.min}
         cursor="ew-resize"
         at={cornerAt}
@@ -110,7 +122,14 @@ export function StageDrawing({ part }: { readonly part: Part }) {
         <path d={`M${corner} 6V${2 * middle - 6}`} stroke="var(--ink)" strokeDasharray="2 2" />
         <circle cx={corner} cy={2 * middle - 6} r={4} fill="var(--sheet)" stroke="var(--ink)" />
       </Handle>
-      <Handle value={stage.tiltDb * 2} cursor="ns-resize" at={tiltAt} {...drag}>
+      <Handle
+        label="Tilt in the drawing"
+        text={`${stage.tiltDb} dB`}
+        value={stage.tiltDb * 2}
+        cursor="ns-resize"
+        at={tiltAt}
+        {...drag}
+      >
         <rect x={right - 10} y={2} width={14} height={2 * middle - 4} fill="transparent" />
         <circle
           cx={right - 4}
@@ -146,8 +165,11 @@ export function StageDrawing({ part }: { readonly part: Part }) {
 }
 
 interface HandleProps {
+  readonly label: string;
+  /** The value as it reads. */
+  readonly text: string;
   readonly value: number;
-  readonly cursor: string;
+  readonly cursor: 'ns-resize' | 'ew-resize';
   /** What the stage becomes when the handle is so far along and up from where it was, in units of the drawing. */
   readonly at: (from: number, along: number, up: number) => Partial<Stage>;
   readonly onPreview: (changes: Partial<Stage>) => void;
@@ -156,14 +178,29 @@ interface HandleProps {
   readonly children: ReactNode;
 }
 
-/** A piece of the drawing that is dragged: one drag is one step of undo. */
-function Handle({ value, cursor, at, onPreview, onCommit, onCancel, children }: HandleProps) {
+/** A piece of the drawing that is dragged, or stepped by arrow keys (Shift: ten steps) and wheel: one drag is one undo. */
+function Handle(props: HandleProps) {
+  const { label, text, value, cursor, at, onPreview, onCommit, onCancel, children } = props;
   const held = useRef<{ x: number; y: number; from: number; last: Partial<Stage> | null } | null>(
     null,
   );
+  const step = (steps: number) =>
+    onCommit(cursor === 'ns-resize' ? at(value, 0, steps) : at(value, steps, 0));
   return (
     <g
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-valuenow={value}
+      aria-valuetext={text}
       style={{ cursor }}
+      onKeyDown={(event) => {
+        const direction = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
+        if (direction === undefined) return;
+        event.preventDefault();
+        step(direction * (event.shiftKey ? 10 : 1));
+      }}
+      onWheel={(event) => step(event.deltaY < 0 ? 1 : -1)}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         held.current = { x: event.clientX, y: event.clientY, from: value, last: null };

@@ -6,7 +6,7 @@ import {
   stageParameters,
 } from '@pannet/core/parameters/tables';
 import { figure } from '@pannet/core/quantities/wording';
-import { junction, offeredCorner } from '@pannet/core/rendering/junction';
+import { junction, offeredCorner, type Junction } from '@pannet/core/rendering/junction';
 import type { Part } from '@pannet/core/song/song';
 import { useMemo } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -44,8 +44,14 @@ export function useStageEdits(part: Part) {
 
 /** What is done to the stereo sum of the voices. */
 export function StagePanel({ part }: { readonly part: Part }) {
+  const song = useSong();
   const { stage } = part.image;
   const { preview, commit, cancel } = useStageEdits(part);
+  const rateHz = song.rateHz ?? 48_000;
+  const meets = useMemo(
+    () => junction(part.image, song.panLaw, rateHz),
+    [part.image, song.panLaw, rateHz],
+  );
   const row = (
     name: 'widthPercent' | 'tiltDb' | 'flanksDb' | 'balancePercent' | 'trimDb',
     ends?: readonly string[],
@@ -71,7 +77,7 @@ export function StagePanel({ part }: { readonly part: Part }) {
   );
   return (
     <>
-      <StageDrawing part={part} />
+      <StageDrawing part={part} meets={meets} />
       {row('widthPercent', ['mono', 'as it is', 'doubled'])}
       {opening('thresholdDb', openingParameters.thresholdDb)}
       {stage.opening.thresholdDb !== null && (
@@ -81,7 +87,7 @@ export function StagePanel({ part }: { readonly part: Part }) {
         </>
       )}
       {row('tiltDb', ['darker', 'even', 'brighter'])}
-      <LowEnd part={part} />
+      <LowEnd part={part} meets={meets} />
       {row('flanksDb')}
       {row('balancePercent', ['L', 'even', 'R'])}
       {row('trimDb')}
@@ -89,15 +95,11 @@ export function StagePanel({ part }: { readonly part: Part }) {
   );
 }
 
-function LowEnd({ part }: { readonly part: Part }) {
+function LowEnd({ part, meets }: { readonly part: Part; readonly meets: Junction | null }) {
   const song = useSong();
   const { lowMono } = part.image.stage;
   const { preview, commit, cancel } = useStageEdits(part);
   const rateHz = song.rateHz ?? 48_000;
-  const meets = useMemo(
-    () => junction(part.image, song.panLaw, rateHz),
-    [part.image, song.panLaw, rateHz],
-  );
   const offered = useMemo(
     () => (meets ? offeredCorner(part.image, song.panLaw, rateHz) : null),
     [meets, part.image, song.panLaw, rateHz],

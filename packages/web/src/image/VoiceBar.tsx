@@ -1,6 +1,7 @@
 import { notchFrequencies } from '@pannet/core/measurement/comb';
 import { voiceParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
+import { gainToDb } from '@pannet/core/quantities/units';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
 import { spliceStyles } from '@pannet/core/voices/splices';
@@ -222,6 +223,13 @@ function Wander({
   );
 }
 
+/** What the fold loses at most where the sides are farthest apart: |cos(Δφ/2)|. */
+function spreadLoss({ placement }: Voice): string {
+  if (placement.kind !== 'spread') return '';
+  const loss = gainToDb(Math.cos((placement.degrees * Math.PI) / 360));
+  return `, fold ≥ ${figure(loss, 1)} dB`;
+}
+
 function barColour(voice: Voice, side: Side, bar: number): string {
   if (side === 'both') return bar === 0 ? 'var(--left)' : 'var(--right)';
   const pan = voice.placement.kind === 'pan' ? voice.placement.panPercent : 0;
@@ -259,7 +267,7 @@ function Label({
         : { x: bars[0][0] + bars[0][1] + 6, anchor: 'start' },
     both: { x: fieldLeft() + 6, anchor: 'start' },
   }[side];
-  const both = side === 'both' ? `${placementText(voice.placement)} · ` : '';
+  const both = side === 'both' ? `${placementText(voice.placement)}${spreadLoss(voice)} · ` : '';
   return (
     <g
       textAnchor={at.anchor as 'start' | 'end'}

@@ -10,6 +10,8 @@ import type { FromLoudness, LoudnessJob } from './messages.ts';
 
 /** Something that is tried before it is kept. */
 export interface Trial {
+  /** Of what is tried. */
+  readonly id: string;
   readonly partId: string;
   /** As undo will call it. */
   readonly name: string;
@@ -24,8 +26,8 @@ const stretchSeconds = 10;
 const mostDb = 18;
 
 /**
- * Plays a change of a part at the loudness that the part has without it, until it is kept or dropped. Whatever else is
- * done meanwhile drops it.
+ * Plays a change of a part at the loudness that the part has without it, until it is dropped. Whatever else is done meanwhile
+ * ends it, its being done among them.
  */
 export class Audition {
   readonly store = createStore<{ readonly trial: Trial | null }>(() => ({ trial: null }));
@@ -35,7 +37,8 @@ export class Audition {
     type: 'module',
   });
   readonly #end: () => void;
-  #shown: Song | null = null;
+  /** What is shown while nothing else is done; null where nothing is tried. */
+  #expected: Song | null = null;
   #lastId = 0;
 
   constructor(session: SongSession, playback: Playback) {
@@ -43,20 +46,22 @@ export class Audition {
     this.#playback = playback;
     this.#worker.onmessage = ({ data }: MessageEvent<FromLoudness>) => this.#hear(data);
     this.#end = session.store.subscribe(({ shown }) => {
-      if (this.#shown && shown !== this.#shown) this.#forget();
+      if (this.#expected && shown !== this.#expected) this.#forget();
     });
   }
 
   /** Measures the change, then plays it. */
-  begin(partId: string, name: string, edits: readonly Edit[]): void {
+  begin(what: Omit<Trial, 'matchedDb'>): void {
     this.drop();
-    const { song } = this.#session.store.getState();
+    const { partId, name, edits } = what;
+    const { song, shown } = this.#session.store.getState();
     const changed = apply(song, { id: 'audition', name, role: 'do', edits });
     if (!changed.ok) {
       say(changed.error.sentence);
       return;
     }
-    this.store.setState({ trial: { partId, name, edits, matchedDb: null } });
+    this.#expected = shown;
+    this.store.setState({ trial: { ...what, matchedDb: null } });
     this.#worker.postMessage({
       id: ++this.#lastId,
       songs: [song, changed.value.song],
@@ -90,13 +95,14 @@ export class Audition {
     const matchedDb = Number.isFinite(difference)
       ? Math.max(-mostDb, Math.min(mostDb, difference))
       : 0;
+    this.#expected = null;
     const shown = this.#session.preview(trial.edits);
     if (!shown.ok) {
       this.#forget();
       say(shown.error.sentence);
       return;
     }
-    this.#shown = shown.value;
+    this.#expected = shown.value;
     this.store.setState({ trial: { ...trial, matchedDb } });
     const { plain } = this.#playback.store.getState().monitoring;
     const others = Object.entries(plain).filter(([id]) => id !== trial.partId);
@@ -107,25 +113,16 @@ export class Audition {
     if (this.#playback.store.getState().state === 'stopped') void this.#playback.play();
   }
 
-  /** Makes it one step of work. */
-  keep(): void {
+  /** Back to what was. */
+  drop(): void {
     const { trial } = this.store.getState();
     if (!trial) return;
     this.#forget();
-    const done = this.#session.do(trial.name, trial.edits);
-    if (!done.ok) say(done.error.sentence);
-  }
-
-  /** Back to what was. */
-  drop(): void {
-    if (!this.store.getState().trial) return;
-    const heard = this.#shown !== null;
-    this.#forget();
-    if (heard) this.#session.endPreview();
+    if (trial.matchedDb !== null) this.#session.endPreview();
   }
 
   #forget(): void {
-    this.#shown = null;
+    this.#expected = null;
     this.#lastId++;
     this.store.setState({ trial: null });
     this.#playback.listen({ image: {} });

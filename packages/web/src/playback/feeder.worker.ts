@@ -95,13 +95,15 @@ function wantedBlocks(): Wanted[] {
   const places = [whereabouts.frame, ...(whereabouts.loop ? [whereabouts.loop.start] : [])];
   const wanted: Wanted[] = [];
   const listed = new Set<string>();
-  const leaving = outgoing();
+  const lasts = reach.ahead + (freshReserveMs * rateHz) / 1000;
+  // What sounds must not run out while something else is made: its next block is wanted well before its end.
+  const sources = [
+    ...outgoing().map((source) => [source, lasts] as const),
+    ...target.map((source) => [source, ahead] as const),
+  ];
   for (const place of places) {
     const row: Wanted[] = [];
-    for (const source of [...leaving, ...target]) {
-      // What sounds must not run out while something else is made: its next block is wanted well before its end.
-      const lasts = reach.ahead + (freshReserveMs * rateHz) / 1000;
-      const until = leaving.includes(source) ? lasts : ahead;
+    for (const [source, until] of sources) {
       const [first, last] = blockRange(source, place - behind, place + until);
       // What the sound waits for comes first, then what it needs next, what lies ahead, what only a longer delay would need.
       const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);

@@ -75,8 +75,10 @@ class PannetProcessor extends AudioWorkletProcessor {
   }
 
   #take(message: FeederToWorklet): void {
-    if (message.kind === 'block') this.#store.put(message.key, message.index, message.block);
-    else
+    if (message.kind === 'block') {
+      this.#store.put(message.key, message.index, message.block);
+      this.#player.supplied();
+    } else
       this.#store.retain(
         (key, index) => this.#player.sounds(index) || (message.keep[key]?.includes(index) ?? false),
       );

@@ -3,6 +3,9 @@ import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, fireEvent, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
+import { recipes } from '@pannet/core/image/recipes';
+import { CarryOverDialog } from '../image/CarryOverDialog.tsx';
+import { StagePanel } from '../image/StagePanel.tsx';
 import { RecipeList } from '../image/RecipeList.tsx';
 import { VoiceTable } from '../image/VoiceTable.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
@@ -169,6 +172,95 @@ test('a recipe goes to all selected parts as one step', async () => {
   expect(open.session.store.getState().history.undo).toHaveLength(1);
   act(() => open.session.undo());
   expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([1, 3]);
+});
+
+describe('drafts', () => {
+  test('are kept under a number and taken up again, each as one step; what is changed is marked', async () => {
+    show(<BottomBar drawer={false} onDrawer={() => {}} />);
+    await userEvent.click(screen.getByLabelText('Keep as draft 1'));
+    expect(song().parts.harp).toMatchObject({ draft: '1' });
+    act(() => {
+      open.do('louder', [
+        { kind: 'set-voice', partId: 'harp', voiceId: 'v2', changes: { levelDb: -2 } },
+      ]);
+    });
+    expect(screen.getByLabelText('Draft 1, changed')).toBeTruthy();
+    await userEvent.click(screen.getByLabelText('Keep as draft 2'));
+    await userEvent.click(screen.getByLabelText('Draft 1'));
+    expect(song().parts.harp.image.voices[1].levelDb).toBe(-6);
+    expect(song().parts.harp.draft).toBe('1');
+    act(() => open.session.undo());
+    expect(song().parts.harp.image.voices[1].levelDb).toBe(-2);
+    expect(song().parts.harp.draft).toBe('2');
+  });
+
+  test('an empty number keeps what is there; Shift keeps it anew', () => {
+    open.recallDraft('5');
+    expect(Object.keys(song().parts.harp.drafts)).toEqual(['5']);
+    open.do('quieter', [
+      { kind: 'set-voice', partId: 'harp', voiceId: 'v2', changes: { levelDb: -20 } },
+    ]);
+    open.keepDraft('5');
+    expect(song().parts.harp.drafts['5'].voices[1].levelDb).toBe(-20);
+  });
+});
+
+describe('the stage', () => {
+  function Stage() {
+    const part = useSelectedPart();
+    return part ? <StagePanel part={part} /> : null;
+  }
+
+  test('its drawing is worked from the keyboard', () => {
+    show(<Stage />);
+    const stage = () => song().parts.harp.image.stage;
+    fireEvent.keyDown(screen.getByLabelText('Width in the drawing'), { key: 'ArrowUp' });
+    expect(stage().widthPercent).toBe(102);
+    fireEvent.keyDown(screen.getByLabelText('Tilt in the drawing'), {
+      key: 'ArrowDown',
+      shiftKey: true,
+    });
+    expect(stage().tiltDb).toBe(-5);
+    fireEvent.wheel(screen.getByLabelText('Width in the drawing'), { deltaY: 5 });
+    expect(stage().widthPercent).toBe(100);
+  });
+
+  test('offers a corner at which both halves meet, and says how they meet now', () => {
+    open.do('late', [{ kind: 'set-image', partId: 'harp', image: recipes[0].image }]);
+    open.do('held', [
+      {
+        kind: 'set-stage',
+        partId: 'harp',
+        changes: { lowMono: { hz: 120, kind: 'anchor' } },
+      },
+    ]);
+    show(<Stage />);
+    expect(screen.getByText(/meet/)).toBeTruthy();
+  });
+});
+
+test('an image is carried over to other parts, mirrored, with its preparation', async () => {
+  const compressor = { ...song().parts.harp.preparation.compressor, thresholdDb: -20 };
+  open.do('prepared', [
+    {
+      kind: 'set-preparation',
+      partId: 'harp',
+      preparation: { ...song().parts.harp.preparation, compressor },
+    },
+  ]);
+  show(<CarryOverDialog part={song().parts.harp} onClose={() => {}} />);
+  await userEvent.click(screen.getByLabelText('Hum'));
+  await userEvent.click(screen.getByLabelText(/Mirrored/));
+  await userEvent.click(screen.getByLabelText(/preparation/));
+  await userEvent.click(screen.getByText('Carry over to 1 part'));
+  expect(song().parts.hum.image.voices.map(({ name }) => name)).toEqual([
+    'anchor',
+    'right double',
+    'left double',
+  ]);
+  expect(song().parts.hum.preparation.compressor.thresholdDb).toBe(-20);
+  act(() => open.session.undo());
+  expect(song().parts.hum.image.voices).toHaveLength(1);
 });
 
 describe('the parts list', () => {
