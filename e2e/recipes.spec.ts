@@ -33,11 +33,17 @@ async function exported(page: Page, part: string): Promise<readonly Float32Array
   return channelsOf(path);
 }
 
+/** One page for all journeys: each takes its own step back at its end. */
+let page: Page;
+test.beforeAll(async ({ browser }) => {
+  page = await browser.newPage();
+  await openDemo(page);
+  await wakeAudio(page);
+});
+test.afterAll(() => page.close());
+
 for (const recipe of recipes) {
-  test(`${recipe.name}: what it says of fold and width is what the file shows, and what is heard`, async ({
-    page,
-  }) => {
-    await openDemo(page);
+  test(`${recipe.name}: what it says of fold and width is what the file shows, and what is heard`, async () => {
     const name = partFor[recipe.suits[0]];
     const row = page.getByTestId(`part-${name}`);
     await row.getByRole('button', { name, exact: true }).click();
@@ -45,7 +51,6 @@ for (const recipe of recipes) {
     await page.getByRole('button', { name: `Apply ${recipe.name}`, exact: true }).click();
     for (const { name: voice } of recipe.image.voices)
       await expect(page.getByTestId(`voice-${voice}`).first()).toBeVisible();
-    await wakeAudio(page);
     await expect(page.getByText(/tuning \d voice/)).toBeHidden();
     const heard = await tap(page, tapFrom, tapFrames);
 
