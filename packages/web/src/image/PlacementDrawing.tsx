@@ -33,7 +33,8 @@ function Voices({ part, box }: { readonly part: Part; readonly box: Box }) {
   const wishes = placed.map((entry): Wish => ({
     id: entry.voice.id,
     column: labelColumn(entry),
-    y: entry.y,
+    // The line that joins both sides of a voice runs at its own height: the label stands under it.
+    y: entry.side === 'both' ? entry.y + 18 : entry.y,
   }));
   const labelY = placeLabels(wishes, dimensionFigures(part, box, rateHz), box.height);
   return (
