@@ -17,6 +17,10 @@ const { floor, sqrt, max, min, ceil } = Math;
 
 /** Frames read in one piece: a quantum at up to double speed, and the interpolator's reach. */
 const scratch = new Float32Array(3 * quantumFrames + 2 * delayTaps);
+/** The same as doubles: widened once for each frame read, not once for each tap of each frame made. */
+const wide = new Float64Array(scratch.length);
+/** Where `wide` is read, frame by frame. */
+const places = new Float64Array(quantumFrames);
 const fading = new Float64Array(quantumFrames);
 /** How far behind its place a drifting voice is, frame by frame. */
 const wander = new Float64Array(quantumFrames);
@@ -130,29 +134,48 @@ export class Tap {
     // A drift moves the ends of what is read by no more than its own steepness.
     const slack = drifting ? driftSlack : 0;
     const offset = drifting ? wander[from] : 0;
-    const table = movingTable();
     const first = floor(origin + ratio * from - offset) - movingTaps / 2 + 1 - slack;
     const last = floor(origin + ratio * (to - 1) - offset) + movingTaps / 2 + 2 + slack;
     store.read(this.#source, first, last - first, scratch);
-    for (let n = from; n < to; n++) {
-      const position = drifting ? origin + ratio * n - wander[n] : origin + ratio * n;
-      const whole = floor(position);
-      // Rounded to the nearest phase; what is cut here is never negative.
-      const row = (((position - whole) * movingPhases + 0.5) | 0) * movingTaps;
-      const at = whole - movingTaps / 2 + 1 - first;
-      let a = 0;
-      let b = 0;
-      let c = 0;
-      let d = 0;
-      // Four sums at a time, so that a multiplication need not wait for the one before.
-      for (let k = 0; k < movingTaps; k += 4) {
-        a += table[row + k] * scratch[at + k];
-        b += table[row + k + 1] * scratch[at + k + 1];
-        c += table[row + k + 2] * scratch[at + k + 2];
-        d += table[row + k + 3] * scratch[at + k + 3];
-      }
-      output[n] = a + b + (c + d);
-    }
+    for (let n = 0; n < last - first; n++) wide[n] = scratch[n];
+    const start = origin - first - movingTaps / 2 + 1;
+    if (drifting) for (let n = from; n < to; n++) places[n] = start + ratio * n - wander[n];
+    else for (let n = from; n < to; n++) places[n] = start + ratio * n;
+    interpolate(movingTable(), from, to, output);
+  }
+}
+
+/**
+ * Reads `wide` between its values at `places`, for the frames `from` up to `to`. Written out tap by tap, which the compiler
+ * makes twice as fast as a loop of them; in four sums, so that a multiplication need not wait for the one before.
+ */
+function interpolate(table: Float64Array, from: number, to: number, output: Float64Array): void {
+  for (let n = from; n < to; n++) {
+    const place = places[n];
+    const at = place | 0;
+    // Rounded to the nearest phase; what is cut here is never negative.
+    const row = (((place - at) * movingPhases + 0.5) | 0) * movingTaps;
+    const a =
+      table[row] * wide[at] +
+      table[row + 4] * wide[at + 4] +
+      table[row + 8] * wide[at + 8] +
+      table[row + 12] * wide[at + 12];
+    const b =
+      table[row + 1] * wide[at + 1] +
+      table[row + 5] * wide[at + 5] +
+      table[row + 9] * wide[at + 9] +
+      table[row + 13] * wide[at + 13];
+    const c =
+      table[row + 2] * wide[at + 2] +
+      table[row + 6] * wide[at + 6] +
+      table[row + 10] * wide[at + 10] +
+      table[row + 14] * wide[at + 14];
+    const d =
+      table[row + 3] * wide[at + 3] +
+      table[row + 7] * wide[at + 7] +
+      table[row + 11] * wide[at + 11] +
+      table[row + 15] * wide[at + 15];
+    output[n] = a + b + (c + d);
   }
 }
 
