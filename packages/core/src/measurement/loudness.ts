@@ -127,6 +127,21 @@ export class LoudnessMeter {
     return meanSquareToLufs(meanAbove(blocks, Math.max(absolute, relative)));
   }
 
+  /**
+   * Loudness range in LU: from the 10th to the 95th percentile of the short-term loudness, gated at −70 LUFS and 20 LU under
+   * the absolutely gated mean. 0 where less than 3 s sound.
+   * Source: EBU Tech 3342 (percentiles by the nearest rank, as its reference implementation takes them; from memory).
+   */
+  range(): number {
+    const windows = this.#windows(stepsPerShortTerm);
+    const absolute = lufsToMeanSquare(-70);
+    const threshold = Math.max(absolute, meanAbove(windows, absolute) / 100);
+    const kept = windows.filter((value) => value > threshold).sort();
+    if (kept.length === 0) return 0;
+    const at = (share: number) => kept[Math.round(share * (kept.length - 1))];
+    return 10 * Math.log10(at(0.95) / at(0.1));
+  }
+
   /** Every 100 ms, from the first 400 ms on. */
   momentary(): Lufs[] {
     return Array.from(this.#windows(stepsPerBlock), meanSquareToLufs);

@@ -1,4 +1,16 @@
+import {
+  lowBand,
+  sidesByBand,
+  sideToMidBands,
+  type BandSides,
+  type LowBand,
+  type SideToMidBands,
+} from './across-bands.ts';
+import { combInSound, type CombInSound } from './comb-in-sound.ts';
+import { DynamicsMeter, type Dynamics } from './dynamics.ts';
+import type { Lufs } from '../quantities/units.ts';
 import { LoudnessMeter } from './loudness.ts';
+import { lossOverTime, type LossOverTime } from './over-time.ts';
 import { TruePeakMeter } from './true-peak.ts';
 import {
   deepestDip,
@@ -38,6 +50,16 @@ export interface StereoReport {
   readonly leadMs: number | null;
   /** Above 0: L is heavier. */
   readonly leanDb: number | null;
+  /** EBU Tech 3342; 0 where less than 3 s sound. */
+  readonly loudnessRangeLu: number;
+  /** Of each side; null where it is silent. */
+  readonly dynamics: { readonly left: Dynamics | null; readonly right: Dynamics | null };
+  readonly sideToMidBands: SideToMidBands;
+  readonly bandSides: readonly BandSides[];
+  readonly low: LowBand;
+  /** The comb that one side makes with the other in the fold, found in the sound. */
+  readonly comb: CombInSound | null;
+  readonly overTime: LossOverTime;
 }
 
 export interface MeasuredStereo {
@@ -62,9 +84,8 @@ export function measureStereo(
   rateHz: number,
   tick: (share: number) => void = () => {},
 ): MeasuredStereo {
-  const { loudness, foldLoudness, peaks } = meterStereo(left, right, rateHz, (share) =>
-    tick(0.45 * share),
-  );
+  const meters = meterStereo(left, right, rateHz, (share) => tick(0.45 * share));
+  const { loudness, foldLoudness, peaks } = meters;
   const sums = sideSums(left, right);
   const alike = likeness(left, right, rateHz, (share) => tick(0.45 + 0.25 * share));
   const spectra = stereoSpectra(left, right, rateHz, transformSize, (share) =>
@@ -97,6 +118,13 @@ export function measureStereo(
       },
       leadMs: alike && Math.abs(alike.value) >= leadNeedsLikeness ? alike.lagMs : null,
       leanDb: finite(leanDb(sums)),
+      loudnessRangeLu: meters.rangeLu,
+      dynamics: meters.dynamics,
+      sideToMidBands: sideToMidBands(spectra),
+      bandSides: sidesByBand(spectra, rateHz, left.length),
+      low: lowBand(spectra, left.length),
+      comb: combInSound(alike, spectra),
+      overTime: meters.overTime,
     },
     colour: foldColour(folded, sides, spectra.hzPerBin, 12),
   };
@@ -114,6 +142,7 @@ function meterStereo(
   const stereo = new LoudnessMeter(rateHz, 2);
   const folded = new LoudnessMeter(rateHz, 2);
   const peaks = new TruePeakMeter(rateHz, 2);
+  const sides = [new DynamicsMeter(rateHz), new DynamicsMeter(rateHz)] as const;
   const fold = new Float32Array(pieceFrames);
   for (let at = 0; at < left.length; at += pieceFrames) {
     const l = left.subarray(at, at + pieceFrames);
@@ -122,9 +151,29 @@ function meterStereo(
     stereo.process([l, r], l.length);
     folded.process([fold, fold], l.length);
     peaks.process([l, r], l.length);
+    sides[0].process(l);
+    sides[1].process(r);
     tick(at / left.length);
   }
-  return { loudness: stereo.integrated(), foldLoudness: folded.integrated(), peaks };
+  const loudness = stereo.integrated();
+  const foldLoudness = folded.integrated();
+  const windows = (meter: LoudnessMeter, whole: Lufs) => {
+    const shortTerm = meter.shortTerm();
+    return shortTerm.length > 0 ? shortTerm : [whole];
+  };
+  return {
+    loudness,
+    foldLoudness,
+    peaks,
+    rangeLu: stereo.range(),
+    dynamics: { left: sides[0].dynamics(), right: sides[1].dynamics() },
+    overTime: lossOverTime(
+      windows(stereo, loudness),
+      windows(folded, foldLoudness),
+      loudness,
+      left.length / rateHz,
+    ),
+  };
 }
 
 /** JSON knows no infinity: what is mono or cancelled to the last bit reads ∓120 dB. */

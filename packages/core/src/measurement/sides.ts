@@ -1,5 +1,5 @@
 import { framesToMs, frames, hz, powerToDb } from '../quantities/units.ts';
-import { nextPowerOfTwo, RealFft } from '../signal/spectrum.ts';
+import { nextPowerOfTwo, PairFft, realInverse } from '../signal/spectrum.ts';
 
 /** Sums over a stretch that tell how the two sides stand to each other at lag 0. */
 export interface SideSums {
@@ -71,28 +71,26 @@ export function likeness(
   const maxLag = Math.round((largestLagMs * rateHz) / 1000);
   const size = nextPowerOfTwo(maxLag * 6);
   const segment = size - 2 * maxLag;
-  const fft = new RealFft(size);
-  const a = fft.createSpectrum();
-  const b = fft.createSpectrum();
-  const product = fft.createSpectrum().fill(0);
-  const padded = new Float64Array(size);
+  const fft = new PairFft(size);
+  const { first: a, second: b } = fft;
+  const product = new Float64Array(size + 2);
+  const early = new Float64Array(size);
+  const around = new Float64Array(size);
   for (let from = 0; from < left.length; from += segment) {
-    padded.fill(0);
-    padded.set(left.subarray(from, from + segment), maxLag);
-    fft.forward(padded, a);
-    padded.fill(0);
+    early.fill(0);
+    early.set(left.subarray(from, from + segment), maxLag);
+    around.fill(0);
     const start = Math.max(0, from - maxLag);
-    padded.set(right.subarray(start, from + segment + maxLag), start - (from - maxLag));
-    fft.forward(padded, b);
-    for (let k = 0; k < 2 * size; k += 2) {
+    around.set(right.subarray(start, from + segment + maxLag), start - (from - maxLag));
+    fft.forward(early, around);
+    for (let k = 0; k < product.length; k += 2) {
       product[k] += a[k] * b[k] + a[k + 1] * b[k + 1];
       product[k + 1] += a[k] * b[k + 1] - a[k + 1] * b[k];
     }
     tick(from / left.length);
   }
-  const correlations = fft.createSpectrum();
-  fft.inverse(product, correlations);
-  const at = (lag: number) => correlations[2 * ((lag + size) % size)];
+  const correlations = realInverse(product, size);
+  const at = (lag: number) => correlations[(lag + size) % size];
   let best = 0;
   for (let lag = -maxLag; lag <= maxLag; lag++)
     if (Math.abs(at(lag)) > Math.abs(at(best))) best = lag;

@@ -1,4 +1,4 @@
-import { hannWindow, RealFft } from '../signal/spectrum.ts';
+import { hannWindow, PairFft } from '../signal/spectrum.ts';
 
 /** Long-term power spectra of both sides and how they hang together; bins 0 to size/2. */
 export interface StereoSpectra {
@@ -20,7 +20,7 @@ export function stereoSpectra(
   size: number,
   tick: (share: number) => void = () => {},
 ): StereoSpectra {
-  const fft = new RealFft(size);
+  const fft = new PairFft(size);
   const window = hannWindow(size);
   const bins = size / 2 + 1;
   const result = {
@@ -29,25 +29,23 @@ export function stereoSpectra(
     right: new Float64Array(bins),
     cross: new Float64Array(bins),
   };
-  const windowed = new Float64Array(size);
-  const leftSpectrum = fft.createSpectrum();
-  const rightSpectrum = fft.createSpectrum();
-  const transform = (samples: Float32Array, from: number, spectrum: number[]) => {
-    for (let n = 0; n < size; n++) windowed[n] = window[n] * (samples[from + n] ?? 0);
-    fft.forward(windowed, spectrum);
-  };
+  const windowedLeft = new Float64Array(size);
+  const windowedRight = new Float64Array(size);
+  const { first: l, second: r } = fft;
   const hop = size / 2;
   for (let from = 0; from === 0 || from + hop < left.length; from += hop) {
-    transform(left, from, leftSpectrum);
-    transform(right, from, rightSpectrum);
-    for (let bin = 0; bin < bins; bin++) {
-      const lr = leftSpectrum[2 * bin];
-      const li = leftSpectrum[2 * bin + 1];
-      const rr = rightSpectrum[2 * bin];
-      const ri = rightSpectrum[2 * bin + 1];
-      result.left[bin] += lr * lr + li * li;
-      result.right[bin] += rr * rr + ri * ri;
-      result.cross[bin] += lr * rr + li * ri;
+    const there = Math.min(size, left.length - from);
+    for (let n = 0; n < there; n++) {
+      windowedLeft[n] = window[n] * left[from + n];
+      windowedRight[n] = window[n] * right[from + n];
+    }
+    windowedLeft.fill(0, there);
+    windowedRight.fill(0, there);
+    fft.forward(windowedLeft, windowedRight);
+    for (let bin = 0, at = 0; bin < bins; bin++, at += 2) {
+      result.left[bin] += l[at] * l[at] + l[at + 1] * l[at + 1];
+      result.right[bin] += r[at] * r[at] + r[at + 1] * r[at + 1];
+      result.cross[bin] += l[at] * r[at] + l[at + 1] * r[at + 1];
     }
     tick(from / left.length);
   }

@@ -2,6 +2,7 @@ import { isMade, type MadeSource } from '../derived/made-source.ts';
 import type { FoldPath } from '../measurement/comb.ts';
 import { powerToDb } from '../quantities/units.ts';
 import { sectionDb } from '../signal/filters.ts';
+import { seededHash } from '../signal/random.ts';
 import type { Complex } from '../signal/long-fir.ts';
 import { responseAt } from '../voices/response.ts';
 import { toneSections } from '../voices/tone.ts';
@@ -72,34 +73,95 @@ export function planLeadMs(part: PartPlan, rateHz: number): number | null {
   return left === null || right === null ? null : ((right - left) * 1000) / rateHz;
 }
 
-/**
- * What the fold loses at one frequency against the power of the sides, from the plan alone, in dB: 0 where both sides
- * agree, −60 at the bottom of a notch. Strands that do not stay put count by their power.
- */
-export function predictedLoss(part: PartPlan, rateHz: number): (frequencyHz: number) => number {
+interface SidedPath {
+  readonly strand: StrandPlan;
+  readonly response: ((hz: number) => Complex) | undefined;
+  readonly left: number;
+  readonly right: number;
+}
+
+/** The strands with what they do to both sides after the stage. */
+function sidedPaths(part: PartPlan, rateHz: number): SidedPath[] {
   const { ll, lr, rl, rr } = part.stage.open;
-  const paths = part.strands.map((strand) => ({
+  return part.strands.map((strand) => ({
     strand,
     response: responseOf(strand, rateHz),
     left: ll * strand.left + lr * strand.right,
     right: rl * strand.left + rr * strand.right,
   }));
+}
+
+/** @param angleOf says at which angle a path adds to the others, apart from its response; null for one that drifts */
+function lossOf(
+  paths: readonly SidedPath[],
+  frequencyHz: number,
+  angleOf: (path: SidedPath, n: number) => number | null,
+): number {
+  const left = new ComplexSum();
+  const right = new ComplexSum();
+  const fold = new ComplexSum();
+  for (const [n, path] of paths.entries()) {
+    const { re, im } = path.response?.(frequencyHz) ?? { re: 1, im: 0 };
+    const placed = angleOf(path, n);
+    const angle = placed === null ? null : placed + Math.atan2(im, re);
+    const size = Math.hypot(re, im);
+    left.add(path.left * size, angle);
+    right.add(path.right * size, angle);
+    fold.add(((path.left + path.right) / 2) * size, angle);
+  }
+  const sides = (left.power + right.power) / 2;
+  return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+}
+
+function angleAt(strand: StrandPlan, frequencyHz: number, rateHz: number): number {
+  return (-2 * Math.PI * frequencyHz * strand.delayFrames) / rateHz;
+}
+
+/**
+ * What the fold loses at one frequency against the power of the sides, from the plan alone, in dB: 0 where both sides
+ * agree, −60 at the bottom of a notch. Strands that do not stay put count by their power.
+ */
+export function predictedLoss(part: PartPlan, rateHz: number): (frequencyHz: number) => number {
+  const paths = sidedPaths(part, rateHz);
+  return (frequencyHz) =>
+    lossOf(paths, frequencyHz, ({ strand }) =>
+      staysPut(strand) ? angleAt(strand, frequencyHz, rateHz) : null,
+    );
+}
+
+/** So many places of what wanders are looked at. */
+const wanderings = 24;
+
+/**
+ * Between what the loss moves while voices wander: a drifting one within its range, a tuned one through all angles. null
+ * where everything stays put, since it is then one figure. Places are drawn from a fixed seed.
+ */
+export function predictedRange(
+  part: PartPlan,
+  rateHz: number,
+): ((frequencyHz: number) => { readonly lowestDb: number; readonly highestDb: number }) | null {
+  const paths = sidedPaths(part, rateHz);
+  if (paths.every(({ strand }) => staysPut(strand))) return null;
+  // Strands of one voice wander together.
+  const voices = [...new Set(part.strands.map(({ voiceId }) => voiceId))];
   return (frequencyHz) => {
-    const left = new ComplexSum();
-    const right = new ComplexSum();
-    const fold = new ComplexSum();
-    for (const path of paths) {
-      const { re, im } = path.response?.(frequencyHz) ?? { re: 1, im: 0 };
-      const angle = staysPut(path.strand)
-        ? (-2 * Math.PI * frequencyHz * path.strand.delayFrames) / rateHz + Math.atan2(im, re)
-        : null;
-      const size = Math.hypot(re, im);
-      left.add(path.left * size, angle);
-      right.add(path.right * size, angle);
-      fold.add(((path.left + path.right) / 2) * size, angle);
+    let lowestDb = 0;
+    let highestDb = -60;
+    for (let look = 0; look < wanderings; look++) {
+      const loss = lossOf(paths, frequencyHz, ({ strand }) => {
+        const at = angleAt(strand, frequencyHz, rateHz);
+        if (staysPut(strand)) return at;
+        const widest = strand.drift ? strand.drift.path.widestFrames : Infinity;
+        const reach = strand.tuning
+          ? Math.PI
+          : Math.min(Math.PI, (2 * Math.PI * frequencyHz * widest) / rateHz);
+        const place = 2 * seededHash(1 + voices.indexOf(strand.voiceId), look) - 1;
+        return at + place * reach;
+      });
+      lowestDb = Math.min(lowestDb, loss);
+      highestDb = Math.max(highestDb, loss);
     }
-    const sides = (left.power + right.power) / 2;
-    return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+    return { lowestDb, highestDb };
   };
 }
 
