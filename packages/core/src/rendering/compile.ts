@@ -8,7 +8,8 @@ import type { PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { BedPlan, PartPlan, PlainPlan, RenderPlan, StageGains, StagePlan } from './plan.ts';
-import { compileStrands, type ReadyTake } from './strands.ts';
+import type { Voice } from '../voices/voice.ts';
+import { compileStrands, voiceSource, type ReadyTake } from './strands.ts';
 
 /**
  * From document to plan. A tuned voice whose splices are not there yet goes on with those that `previous` gave it, or
@@ -42,9 +43,9 @@ function compilePart(
     source: takeSource(song, take),
     peak: recordingOf(song, take).facts?.peak ?? 1,
   }));
-  const { image, preparation } = part;
+  const { image, preparation, plainVoice } = part;
   const level = dbToGain(db(part.levelDb));
-  const made = { image, preparation, panLaw: song.panLaw, level };
+  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice };
   return { ...planImage(part.id, made, rateHz, takes, splices, previous), muted: part.muted };
 }
 
@@ -55,6 +56,8 @@ export interface PlannedImage {
   readonly panLaw: PanLaw;
   /** Linear, what comes after the stage. */
   readonly level: number;
+  /** Id of the voice that plain is; the first take where it is left out or there is none of that id. */
+  readonly plainVoice?: string | null;
 }
 
 export interface PlannedTake {
@@ -66,7 +69,7 @@ export interface PlannedTake {
 /** The plan of one image over the given takes. */
 export function planImage(
   id: string,
-  { image, preparation, panLaw, level }: PlannedImage,
+  { image, preparation, panLaw, level, plainVoice }: PlannedImage,
   rateHz: number,
   takes: readonly PlannedTake[],
   splices: SpliceLibrary,
@@ -78,7 +81,13 @@ export function planImage(
     frames: Math.max(...takes.map(({ source }) => source.frames)),
     strands: compileStrands(image, panLaw, rateHz, ready, splices, previous),
     stage: stagePlan(image.stage, level, ready[0].prepared, rateHz),
-    plain: plainPlan(ready[0], panLaw, level),
+    plain: plainPlan(
+      ready,
+      image.voices.find(({ id }) => id === plainVoice),
+      rateHz,
+      panLaw,
+      level,
+    ),
     muted: false,
   };
 }
@@ -118,15 +127,24 @@ function stageGains(stage: Stage, level: number): StageGains {
   return { ll: near * left, lr: far * left, rl: far * right, rr: near * right };
 }
 
-/** The first take in the middle. */
-function plainPlan({ raw, prepared }: ReadyTake, panLaw: PanLaw, level: number): PlainPlan {
+/** The first take in the middle, or a voice: its take with its timbre, colour and tone, in time and in tune. */
+function plainPlan(
+  takes: readonly ReadyTake[],
+  voice: Voice | undefined,
+  rateHz: number,
+  panLaw: PanLaw,
+  level: number,
+): PlainPlan {
   const gain = centreGain(panLaw);
+  const take = takes[voice ? voice.take - 1 : 0];
   return {
     strand: {
       id: 'plain',
       voiceId: 'plain',
-      source: prepared,
-      takeKey: raw.key,
+      source: voice
+        ? voiceSource(voice, take, rateHz, voice.tuner.timbreSemitones, 1, {})
+        : take.prepared,
+      takeKey: take.raw.key,
       delayFrames: 0,
       tuning: null,
       awaits: null,

@@ -1,10 +1,9 @@
 import type { BlockStore } from '../sources/blocks.ts';
 import { Glide } from './glide.ts';
+import { Ears, type Listening } from './listening.ts';
 import { noPlan, type RenderPlan } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
 import { Renderer, type PartRun } from './renderer.ts';
-
-export type Listening = 'stereo' | 'fold' | 'difference' | 'left' | 'right';
 
 /** How the song is listened to. None of it is in the document, and none of it is exported. */
 export interface Monitoring {
@@ -16,6 +15,8 @@ export interface Monitoring {
   /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
   readonly image: Readonly<Record<string, number>>;
   readonly bedHeard: boolean;
+  /** Of all that is heard, linear; the last thing before the speakers. */
+  readonly level: number;
 }
 
 export const plainMonitoring: Monitoring = {
@@ -24,28 +25,13 @@ export const plainMonitoring: Monitoring = {
   plain: {},
   image: {},
   bedHeard: true,
+  level: 1,
 };
 
 interface PartGains {
   readonly image: number;
   readonly plain: number;
 }
-
-interface Matrix {
-  readonly ll: number;
-  readonly lr: number;
-  readonly rl: number;
-  readonly rr: number;
-}
-
-/** The fold is played on both speakers, as one speaker plays it; L and R stay on their sides. */
-const matrices: Readonly<Record<Listening, Matrix>> = {
-  stereo: { ll: 1, lr: 0, rl: 0, rr: 1 },
-  fold: { ll: 0.5, lr: 0.5, rl: 0.5, rr: 0.5 },
-  difference: { ll: 0.5, lr: -0.5, rl: 0.5, rr: -0.5 },
-  left: { ll: 1, lr: 0, rl: 0, rr: 0 },
-  right: { ll: 0, lr: 0, rl: 0, rr: 1 },
-};
 
 const sameGains = (a: PartGains, b: PartGains) => a.image === b.image && a.plain === b.plain;
 const same = (a: unknown, b: unknown) => a === b;
@@ -56,7 +42,8 @@ export class Monitor {
   readonly #store: BlockStore;
   readonly #rateHz: number;
   readonly #gains = new Map<string, Glide<PartGains>>();
-  readonly #matrix: Glide<Matrix>;
+  readonly #ears: Ears;
+  readonly #level: Glide<number>;
   readonly #bed: Glide<number>;
   readonly #bedLeft = new Float32Array(quantumFrames);
   readonly #bedRight = new Float32Array(quantumFrames);
@@ -69,7 +56,8 @@ export class Monitor {
     this.#rateHz = rateHz;
     this.#store = store;
     this.renderer = new Renderer(rateHz, store);
-    this.#matrix = new Glide(rateHz, matrices.stereo, same);
+    this.#ears = new Ears(rateHz);
+    this.#level = new Glide<number>(rateHz, 1, same);
     this.#bed = new Glide<number>(rateHz, 0, same);
   }
 
@@ -85,7 +73,8 @@ export class Monitor {
 
   listen(monitoring: Monitoring): void {
     this.#monitoring = monitoring;
-    this.#matrix.aim(matrices[monitoring.listening]);
+    this.#ears.aim(monitoring.listening);
+    this.#level.aim(monitoring.level);
     this.#bed.aim(monitoring.bedHeard && this.#plan.bed ? this.#plan.bed.gain : 0);
     for (const id of this.#gains.keys())
       if (!this.#plan.parts.some((part) => part.id === id)) this.#gains.delete(id);
@@ -108,7 +97,8 @@ export class Monitor {
 
   settle(): void {
     this.renderer.settle();
-    this.#matrix.settle();
+    this.#ears.settle();
+    this.#level.settle();
     this.#bed.settle();
     for (const glide of this.#gains.values()) glide.settle();
   }
@@ -120,7 +110,7 @@ export class Monitor {
     this.right.fill(0);
     for (const part of this.renderer.parts) this.#add(part);
     this.#addBed(frame);
-    this.#turn();
+    this.#hear();
   }
 
   #add(part: PartRun): void {
@@ -160,17 +150,17 @@ export class Monitor {
     glide.end();
   }
 
-  #turn(): void {
-    const glide = this.#matrix;
-    const { from, to } = glide;
-    const moving = glide.moving;
+  /** The listening mode, then the level. */
+  #hear(): void {
+    this.#ears.process(this.left, this.right);
+    const glide = this.#level;
+    const { from, to, moving } = glide;
+    if (!moving && to === 1) return;
     glide.begin();
     for (let n = 0; n < quantumFrames; n++) {
-      const w = moving ? glide.weights[n] : 1;
-      const l = this.left[n];
-      const r = this.right[n];
-      this.left[n] = (from.ll + (to.ll - from.ll) * w) * l + (from.lr + (to.lr - from.lr) * w) * r;
-      this.right[n] = (from.rl + (to.rl - from.rl) * w) * l + (from.rr + (to.rr - from.rr) * w) * r;
+      const level = from + (to - from) * (moving ? glide.weights[n] : 1);
+      this.left[n] *= level;
+      this.right[n] *= level;
     }
     glide.end();
   }

@@ -73,6 +73,31 @@ describe('images', () => {
     expect(image).toEqual(plain);
   });
 
+  test('plain can be a voice: its tone in the middle, without its delay or its side', async () => {
+    const tone = { lowCutHz: 500 };
+    const image = {
+      voices: [
+        newVoice('a', 'anchor'),
+        newVoice('b', 'thin', {
+          placement: { kind: 'pan', panPercent: 100 },
+          delay: { value: 12, unit: 'ms' },
+          tone,
+        }),
+      ],
+      stage: neutralStage,
+    };
+    const plainOf = async (plainVoice: string | null) => {
+      const memory = memorySong([take], rate, image, { plainVoice });
+      return renderStretch(await memoryPlan(memory), 'p0', memory.load, 0, take.length, 'plain');
+    };
+    const thin = await plainOf('b');
+    const middle = { voices: [newVoice('b', 'thin', { tone })], stage: neutralStage };
+    expect(thin).toEqual(await renderImage(take, middle));
+    // Of a voice that is no longer there nothing is left but the take.
+    expect(await plainOf('gone')).toEqual(await plainOf(null));
+    expect(rms(thin.left)).toBeLessThan(rms((await plainOf(null)).left));
+  });
+
   test('mirrored and anchor fold to the plain take (Lauridsen 1954), to −120 dB', async () => {
     const mirrored = recipes.find((recipe) => recipe.id === 'mirrored');
     const { left, right } = await renderImage(take, mirrored?.image as Image);

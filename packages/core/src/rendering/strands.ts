@@ -208,7 +208,7 @@ function tuningPlan(
 }
 
 /** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides. */
-function voiceSource(
+export function voiceSource(
   voice: Voice,
   take: ReadyTake,
   rateHz: number,

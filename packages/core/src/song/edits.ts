@@ -8,8 +8,10 @@ import { checkPreparation, type Preparation } from '../takes/preparation.ts';
 import { checkVoice, type Voice } from '../voices/voice.ts';
 import {
   families,
+  mostComparisons,
   mostParts,
   type Bed,
+  type Comparison,
   type Family,
   type Part,
   type Recording,
@@ -44,13 +46,17 @@ export type Edit =
       readonly image: Image | null;
     }
   /** Which draft the image was last kept as or recalled from. */
-  | { readonly kind: 'choose-draft'; readonly partId: string; readonly number: string | null };
+  | { readonly kind: 'choose-draft'; readonly partId: string; readonly number: string | null }
+  | { readonly kind: 'add-comparison'; readonly comparison: Comparison; readonly index: number }
+  | { readonly kind: 'remove-comparison'; readonly id: string };
 
 export type PartChanges = Partial<{
   name: string;
   family: Family;
   levelDb: number;
   muted: boolean;
+  plainVoice: string | null;
+  toggleKey: string | null;
 }>;
 
 export interface Edited {
@@ -129,6 +135,10 @@ export function applyEdit(song: Song, edit: Edit): Outcome<Edited> {
         const inverse: Edit = { kind: 'choose-draft', partId: part.id, number: part.draft };
         return success({ part: { ...part, draft: edit.number }, inverse });
       });
+    case 'add-comparison':
+      return addComparison(song, edit.comparison, edit.index);
+    case 'remove-comparison':
+      return removeComparison(song, edit.id);
     default:
       return failure(
         'unknown-edit',
@@ -298,6 +308,18 @@ function checkPart(song: Song, part: Part): Outcome<unknown> {
       `Muted must be true or false; it was ${describe(part.muted)}.`,
       'part.muted',
     );
+  if (part.plainVoice !== null && !/^.{1,40}$/.test(part.plainVoice))
+    return failure(
+      'bad-plain-voice',
+      `Plain is the id of a voice, or null for the take; it was ${describe(part.plainVoice)}.`,
+      'part.plainVoice',
+    );
+  if (part.toggleKey !== null && !/^[a-z]$/.test(part.toggleKey))
+    return failure(
+      'bad-key',
+      `A part's toggle key is one letter from a to z, or null; it was ${describe(part.toggleKey)}.`,
+      'part.toggleKey',
+    );
   if (part.takes.length === 0)
     return failure('no-take', 'A part needs at least one take.', 'part.takes');
   for (const [n, take] of part.takes.entries()) {
@@ -342,6 +364,59 @@ function removePart(song: Song, partId: string): Outcome<Edited> {
   );
 }
 
+function addComparison(song: Song, comparison: Comparison, index: number): Outcome<Edited> {
+  const { id, at, partId, first, second, rounds, firstChosen } = comparison;
+  if (song.comparisons.some((other) => other.id === id))
+    return failure('same-id', `There is a comparison with the id ${describe(id)} already.`, 'id');
+  if (song.comparisons.length >= mostComparisons)
+    return failure(
+      'too-many-comparisons',
+      `A song keeps at most ${mostComparisons} comparisons; remove older ones first.`,
+      'comparison',
+    );
+  if (!Number.isInteger(index) || index < 0 || index > song.comparisons.length)
+    return failure(
+      'bad-index',
+      `A comparison's place is from 0 to ${song.comparisons.length}; it was ${describe(index)}.`,
+      'index',
+    );
+  const known = [first, second].every((state) => /^(?:plain|image|[1-9])$/.test(state));
+  if (!known || first === second)
+    return failure(
+      'bad-states',
+      'Two different ones of “plain”, “image” and the drafts 1 to 9 are compared.',
+      'comparison',
+    );
+  const counted =
+    Number.isInteger(rounds) &&
+    Number.isInteger(firstChosen) &&
+    rounds >= 1 &&
+    rounds <= 1000 &&
+    firstChosen >= 0 &&
+    firstChosen <= rounds;
+  const named = [id, partId, at].every((text) => typeof text === 'string' && text.length <= 80);
+  if (!counted || !named || Number.isNaN(Date.parse(at)))
+    return failure(
+      'bad-comparison',
+      'A comparison has an id, a part, a time and 1 to 1000 rounds, and the first was chosen in none to all of them.',
+      'comparison',
+    );
+  return edited(
+    { ...song, comparisons: song.comparisons.toSpliced(index, 0, comparison) },
+    { kind: 'remove-comparison', id },
+  );
+}
+
+function removeComparison(song: Song, id: string): Outcome<Edited> {
+  const index = song.comparisons.findIndex((comparison) => comparison.id === id);
+  if (index < 0)
+    return failure('no-comparison', `There is no comparison with the id ${describe(id)}.`, 'id');
+  return edited(
+    { ...song, comparisons: song.comparisons.toSpliced(index, 1) },
+    { kind: 'add-comparison', comparison: song.comparisons[index], index },
+  );
+}
+
 function checkDraftNumber(number: string): Outcome<unknown> {
   if (/^[1-9]$/.test(number)) return success(number);
   return failure(
@@ -371,7 +446,7 @@ function setDraft(
   });
 }
 
-const changeable = ['name', 'family', 'levelDb', 'muted'];
+const changeable = ['name', 'family', 'levelDb', 'muted', 'plainVoice', 'toggleKey'];
 
 function setPart(song: Song, partId: string, changes: PartChanges): Outcome<Edited> {
   return changePart(song, partId, (part) => {

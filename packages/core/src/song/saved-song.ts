@@ -2,12 +2,13 @@ import { failure, success, type Outcome } from '../outcome.ts';
 import { describe } from '../parameters/parameter.ts';
 import type { Song } from './song.ts';
 import { toVersion2 } from './migrations/to-version-2.ts';
+import { toVersion3 } from './migrations/to-version-3.ts';
 
 type Saved = Readonly<Record<string, unknown>>;
 type Migration = (saved: Saved) => Saved;
 
 /** `migrations[n]` takes a song saved in format n + 1 to format n + 2; each has a frozen song beside its test. */
-const migrations: readonly Migration[] = [toVersion2];
+const migrations: readonly Migration[] = [toVersion2, toVersion3];
 
 /** Reads a song as it was saved by this or an older version. A newer one is refused. */
 export function readSong(saved: unknown): Outcome<Song> {

@@ -51,6 +51,23 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
     hash: fc.constantFrom(...recordings.map(({ hash }) => hash)),
   }),
   fc.record({
+    kind: fc.constant('add-comparison' as const),
+    index: fc.integer({ min: -1, max: 2 }),
+    comparison: fc.record({
+      id: fc.constantFrom('c1', 'c2'),
+      at: fc.constantFrom('2026-11-25T10:00:00Z', 'noon'),
+      partId: fc.constantFrom('a', 'none'),
+      first: fc.constantFrom('plain', '1', 'other'),
+      second: fc.constantFrom('image', '1'),
+      rounds: fc.integer({ min: 0, max: 20 }),
+      firstChosen: fc.integer({ min: 0, max: 20 }),
+    }),
+  }),
+  fc.record({
+    kind: fc.constant('remove-comparison' as const),
+    id: fc.constantFrom('c1', 'c2'),
+  }),
+  fc.record({
     kind: fc.constant('set-bed' as const),
     bed: fc.constantFrom(null, { recording: recordings[2].hash, levelDb: -6 }),
   }),
@@ -58,7 +75,12 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
     kind: fc.constant('set-part' as const),
     partId: fc.constantFrom('a', 'b'),
     changes: fc.record(
-      { levelDb: fc.double({ min: -80, max: 20, noNaN: true }), muted: fc.boolean() },
+      {
+        levelDb: fc.double({ min: -80, max: 20, noNaN: true }),
+        muted: fc.boolean(),
+        plainVoice: fc.constantFrom(null, 'v1', ''),
+        toggleKey: fc.constantFrom(null, 'q', 'Q', '12'),
+      },
       { requiredKeys: [] },
     ),
   }),
@@ -249,9 +271,9 @@ describe('what a song refuses', () => {
 });
 
 test('a newer song is refused, an older one goes through every migration once', () => {
-  const newer = readSong({ formatVersion: 3 });
+  const newer = readSong({ formatVersion: 4 });
   expect(newer.ok ? '' : newer.error.sentence).toBe(
-    'This song was saved by a newer Pannet (format 3); this one reads up to format 2.',
+    'This song was saved by a newer Pannet (format 4); this one reads up to format 3.',
   );
   expect(readSong({}).ok).toBe(false);
   expect(readSong(null).ok).toBe(false);

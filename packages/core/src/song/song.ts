@@ -54,6 +54,10 @@ export interface Part {
   readonly drafts: Readonly<Record<string, Image>>;
   /** The draft that the image was last kept as or recalled from. */
   readonly draft: string | null;
+  /** Id of the voice that plain is, put in the middle; null for the first take as it is. */
+  readonly plainVoice: string | null;
+  /** The letter that flips the part between plain and image; null for the one that its row gives it. */
+  readonly toggleKey: string | null;
 }
 
 /** A part whose image is its take in the middle, as recorded. */
@@ -75,6 +79,8 @@ export function newPart(
     image: neutralImage(),
     drafts: {},
     draft: null,
+    plainVoice: null,
+    toggleKey: null,
     ...changes,
   };
 }
@@ -85,9 +91,24 @@ export interface Bed {
   readonly levelDb: number;
 }
 
+/** The outcome of a blind comparison of two states of a part: “plain”, “image” or the number of a draft. */
+export interface Comparison {
+  readonly id: string;
+  /** When it was ended, ISO 8601. */
+  readonly at: string;
+  readonly partId: string;
+  readonly first: string;
+  readonly second: string;
+  readonly rounds: number;
+  /** In how many of the rounds the first one was chosen. */
+  readonly firstChosen: number;
+}
+
+export const mostComparisons = 200;
+
 /** The immutable document. It changes only by commands. */
 export interface Song {
-  readonly formatVersion: 2;
+  readonly formatVersion: 3;
   readonly id: string;
   readonly title: string;
   /** null until the first recording decides. */
@@ -97,13 +118,15 @@ export interface Song {
   readonly parts: Readonly<Record<string, Part>>;
   readonly partOrder: readonly string[];
   readonly bed: Bed | null;
+  /** What was found by comparing blind, the newest last. */
+  readonly comparisons: readonly Comparison[];
 }
 
 export const mostParts = 64;
 
 export function emptySong(id: string, title: string): Song {
   return {
-    formatVersion: 2,
+    formatVersion: 3,
     id,
     title,
     rateHz: null,
@@ -112,6 +135,7 @@ export function emptySong(id: string, title: string): Song {
     parts: {},
     partOrder: [],
     bed: null,
+    comparisons: [],
   };
 }
 

@@ -5,6 +5,7 @@ import { apply } from '../commands.ts';
 import type { Edit } from '../edits.ts';
 import { readSong } from '../saved-song.ts';
 import { editToVersion2 } from './to-version-2.ts';
+import { editToVersion3 } from './to-version-3.ts';
 
 /** Frozen: a song as format 1 saved it. */
 const saved = JSON.parse(
@@ -17,9 +18,10 @@ function migrated() {
   return outcome.value;
 }
 
-test('a song of format 1 is one of format 2 that passes every check', () => {
+test('a song of format 1 becomes one of the newest that passes every check', () => {
   const song = migrated();
-  expect(song.formatVersion).toBe(2);
+  expect(song.formatVersion).toBe(3);
+  expect(song.comparisons).toEqual([]);
   for (const part of Object.values(song.parts)) {
     const again = apply(song, {
       id: 'c',
@@ -27,6 +29,7 @@ test('a song of format 1 is one of format 2 that passes every check', () => {
       role: 'do',
       edits: [
         { kind: 'set-image', partId: part.id, image: part.image },
+        { kind: 'set-part', partId: part.id, changes: { plainVoice: null, toggleKey: null } },
         { kind: 'set-preparation', partId: part.id, preparation: part.preparation },
         { kind: 'set-draft', partId: part.id, number: '1', image: part.image },
       ],
@@ -50,7 +53,7 @@ test('it sounds as before: nothing is done to any source, and every voice is one
   }
 });
 
-test('steps in the log of a song of format 1 can be applied to one of format 2', () => {
+test('steps in the log of a song of format 1 can be applied to one of the newest', () => {
   const song = migrated();
   const [partId] = song.partOrder;
   const old = saved.parts[partId] as Record<string, unknown> & { image: object };
@@ -61,7 +64,9 @@ test('steps in the log of a song of format 1 can be applied to one of format 2',
     { kind: 'set-image', partId, image: old.image },
     { kind: 'remove-part', partId },
     { kind: 'add-part', index: 0, part: old },
-  ].map(editToVersion2) as unknown as Edit[];
+  ]
+    .map(editToVersion2)
+    .map(editToVersion3) as unknown as Edit[];
   const outcome = apply(song, { id: 'c', name: 'old steps', role: 'do', edits });
   expect(outcome.ok ? '' : outcome.error.sentence).toBe('');
   if (outcome.ok) expect(outcome.value.song.parts[partId].image).toEqual(song.parts[partId].image);
