@@ -7,7 +7,7 @@ import type { Family } from '../song/song.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { newVoice } from '../voices/voice.ts';
 import { findingsOf } from './findings.ts';
-import { findingsOfPart, sourceFindings } from './source-findings.ts';
+import { sourceFindings } from './source-findings.ts';
 
 const rate = 48_000;
 const take = noise(6, rate, 70, 0.1);
@@ -18,7 +18,7 @@ const codes = (left: Float32Array, right: Float32Array) =>
 test.each<[string, Float32Array, Float32Array, string[]]>([
   ['a double-tracked pair', take, other, ['nothing-wrong']],
   ['a mono pair', take, take, ['still-mono']],
-  ['a late copy', take, delayed(take, 672), ['hollow', 'leads']],
+  ['a late copy', take, delayed(take, 672), ['only-a-copy', 'hollow', 'leads']],
   ['an opposite side', take, take.map((value) => -value), ['cancels', 'drops']],
   ['a heavy side', take, other.map((value) => value / 2), ['leans']],
   ['silence', new Float32Array(rate), new Float32Array(rate), ['silent']],
@@ -58,22 +58,5 @@ describe('what the source says', () => {
     ['bowed', [0], { clippedRuns: 3 }, ['clipped']],
   ])('%s with voices at %j ms, %j: %j', (family, delays, facts, codes) => {
     expect(partOf(family, delays, facts)).toEqual(codes);
-  });
-
-  test('stands before what was measured, and takes the place of nothing wrong', () => {
-    const { song } = memorySong([take.subarray(0, rate)], rate, {
-      voices: [
-        newVoice('a', 'one', { placement: { kind: 'pan', panPercent: -100 } }),
-        newVoice('b', 'slap', { delay: { value: 120, unit: 'ms' } }),
-      ],
-      stage: neutralStage,
-    });
-    const { report } = measureStereo(take, other, rate);
-    expect(findingsOf(report).map(({ code }) => code)).toEqual(['nothing-wrong']);
-    const [echo, ...more] = findingsOfPart(report, song, song.parts.p0);
-    expect(echo.sentence).toBe(
-      '“slap” comes 120.0 ms after the first voice: of this source that is heard as an echo from some 40 ms on.',
-    );
-    expect(more).toEqual([]);
   });
 });

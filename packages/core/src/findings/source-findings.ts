@@ -1,9 +1,8 @@
-import type { StereoReport } from '../measurement/report.ts';
 import { figure, plural } from '../quantities/wording.ts';
 import { recordingOf, type Part, type Song } from '../song/song.ts';
 import { sourceOf, type Source } from '../song/fitting-recipes.ts';
 import { delayInMs, type Voice } from '../voices/voice.ts';
-import { findingsOf, type Finding } from './findings.ts';
+import type { Finding } from './finding.ts';
 
 /**
  * From this delay on a copy is heard as an echo of its own: some 5 to 10 ms for clicks, 30 to 50 ms for speech, more for
@@ -18,41 +17,53 @@ export function echoThresholdMs({ family, facts }: Source): number {
 
 /** A copy that lies further under the loudest voice is not heard apart: common practice. */
 const heardWithinDb = 15;
+/** Sides that may be further apart than this lose more than 2 dB where they are: 20·log10(cos(Δφ/2)). */
+const safeSpreadDegrees = 75;
 
-/** What the source and the voices say before anything is measured: copies that are heard twice, takes that are clipped. */
+/** What the source and the voices say before anything is measured. */
 export function sourceFindings(song: Song, part: Part): Finding[] {
-  return [...echoes(song, part), ...clipping(song, part)];
+  return [
+    ...echoes(song, part),
+    ...clipping(song, part),
+    ...drivenDoubles(song, part),
+    ...strongSpreads(part),
+  ];
 }
 
-/** All that is to be said of a part: what was measured, and what its source and voices say. */
-export function findingsOfPart(report: StereoReport, song: Song, part: Part): Finding[] {
-  const own = sourceFindings(song, part);
-  const measured = findingsOf(report);
-  if (own.length === 0 || report.loudnessLufs === null) return measured;
-  return [...own, ...measured.filter(({ code }) => code !== 'nothing-wrong')];
+/** Voices that are heard beside the loudest one. */
+export function heardVoices({ image }: Part): Voice[] {
+  const sounding = image.voices.filter(({ muted }) => !muted);
+  const loudest = Math.max(...sounding.map(({ levelDb }) => levelDb));
+  return sounding.filter(({ levelDb }) => levelDb > loudest - heardWithinDb);
+}
+
+/** The last of the voices that are heard, and by how much it comes after the first; null for a single one. */
+export function latestVoice(
+  song: Song,
+  part: Part,
+): { readonly voice: Voice; readonly apartMs: number } | null {
+  const rateHz = song.rateHz ?? 48_000;
+  const voices = heardVoices(part);
+  if (voices.length < 2) return null;
+  const arrival = ({ delay, drift }: Voice) => delayInMs(delay, rateHz) + drift.rangeMs;
+  const first = Math.min(...voices.map(({ delay }) => delayInMs(delay, rateHz)));
+  const voice = voices.reduce((latest, other) =>
+    arrival(other) > arrival(latest) ? other : latest,
+  );
+  return { voice, apartMs: arrival(voice) - first };
 }
 
 function echoes(song: Song, part: Part): Finding[] {
-  const rateHz = song.rateHz ?? 48_000;
   const source = sourceOf(song, part);
   const threshold = echoThresholdMs(source);
-  const heard = part.image.voices.filter(({ muted }) => !muted);
-  const loudest = Math.max(...heard.map(({ levelDb }) => levelDb));
-  const voices = heard.filter(({ levelDb }) => levelDb > loudest - heardWithinDb);
-  if (voices.length < 2) return [];
-  const arrival = ({ delay, drift }: Voice) => delayInMs(delay, rateHz) + drift.rangeMs;
-  const first = Math.min(...voices.map(({ delay }) => delayInMs(delay, rateHz)));
-  const late = voices.reduce((latest, voice) =>
-    arrival(voice) > arrival(latest) ? voice : latest,
-  );
-  const apart = arrival(late) - first;
-  if (apart <= threshold) return [];
+  const latest = latestVoice(song, part);
+  if (!latest || latest.apartMs <= threshold) return [];
   const kind =
     source.family === 'struck' || source.facts?.struck ? 'a struck source' : 'this source';
   return [
     {
       code: 'echo',
-      sentence: `“${late.name}” comes ${figure(apart, 1)} ms after the first voice: of ${kind} that is heard as an echo from some ${figure(threshold, 0)} ms on.`,
+      sentence: `“${latest.voice.name}” comes ${figure(latest.apartMs, 1)} ms after the first voice: of ${kind} that is heard as an echo from some ${figure(threshold, 0)} ms on.`,
     },
   ];
 }
@@ -68,4 +79,47 @@ function clipping(song: Song, part: Part): Finding[] {
       },
     ];
   });
+}
+
+/** Voices of a driven take that are its copies, apart from one: what doubles it. */
+export function drivenCopies(song: Song, part: Part): Voice[] {
+  const panned = heardVoices(part).filter(
+    ({ placement, take }) =>
+      placement.kind === 'pan' && recordingOf(song, part.takes[take - 1]).facts?.driven,
+  );
+  return panned.filter((voice, n) => panned.findIndex(({ take }) => take === voice.take) !== n);
+}
+
+function drivenDoubles(song: Song, part: Part): Finding[] {
+  const copies = drivenCopies(song, part);
+  if (copies.length === 0) return [];
+  return [
+    {
+      code: 'driven',
+      sentence: `The take is driven already, and ${plural(copies.length, 'copy', 'copies')} of it ${copies.length === 1 ? 'doubles' : 'double'} its distortion, which sounds false. Mirrored voices, phase spreading or the clean signal serve better.`,
+    },
+  ];
+}
+
+function widestSpread({ image }: Part): number {
+  const degrees = image.voices.flatMap(({ placement, muted }) =>
+    placement.kind === 'spread' && !muted ? [placement.degrees] : [],
+  );
+  return Math.max(0, ...degrees);
+}
+
+/** What phase spreading loses in the fold where its sides are furthest apart: −20·log10(cos(Δφ/2)). */
+export function widestSpreadDb(part: Part): number {
+  return 0 - 20 * Math.log10(Math.cos((widestSpread(part) * Math.PI) / 360));
+}
+
+function strongSpreads(part: Part): Finding[] {
+  const most = widestSpread(part);
+  if (most <= safeSpreadDegrees) return [];
+  return [
+    {
+      code: 'spread-too-strong',
+      sentence: `The phase spreading is too strong: sides ${figure(most, 0)}° apart lose ${figure(widestSpreadDb(part), 1)} dB in the fold where they are; up to ${safeSpreadDegrees}° it is 2 dB.`,
+    },
+  ];
 }

@@ -39,6 +39,9 @@ export interface ColourPoint {
   readonly counts: boolean;
 }
 
+/** What is left of a fold that cancels altogether is the rounding of the transform. */
+const vanished = 1e-12;
+
 /** Common practice: a dip 20 dB under the strongest band of a part is not missed. */
 const countedRangeDb = 20;
 
@@ -68,7 +71,7 @@ export function foldColour(
   const total = (pick: (row: (typeof rows)[number]) => number) =>
     audible.reduce((sum, row) => sum + pick(row), 0);
   const level = total((row) => row.fold) / total((row) => row.reference);
-  if (!(level > 0)) return [];
+  if (!(level > vanished)) return [];
   return audible.map((row) => ({
     hz: row.hz,
     db: Math.max(-60, powerToDb(Math.max(row.fold, 0) / row.reference / level)),

@@ -364,6 +364,9 @@ function removePart(song: Song, partId: string): Outcome<Edited> {
   );
 }
 
+/** To the second, in universal time. */
+const isoTime = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?Z$/;
+
 function addComparison(song: Song, comparison: Comparison, index: number): Outcome<Edited> {
   const { id, at, partId, first, second, rounds, firstChosen } = comparison;
   if (song.comparisons.some((other) => other.id === id))
@@ -395,7 +398,7 @@ function addComparison(song: Song, comparison: Comparison, index: number): Outco
     firstChosen >= 0 &&
     firstChosen <= rounds;
   const named = [id, partId, at].every((text) => typeof text === 'string' && text.length <= 80);
-  if (!counted || !named || Number.isNaN(Date.parse(at)))
+  if (!counted || !named || !isoTime.test(at))
     return failure(
       'bad-comparison',
       'A comparison has an id, a part, a time and 1 to 1000 rounds, and the first was chosen in none to all of them.',

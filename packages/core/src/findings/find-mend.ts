@@ -1,0 +1,118 @@
+import type { Image } from '../image/image.ts';
+import type { Verdict } from '../measurement/fold.ts';
+import type { StereoReport } from '../measurement/report.ts';
+import type { Part, Song } from '../song/song.ts';
+import type { FindingCode } from './finding.ts';
+import { gauges } from './gauges.ts';
+import { keptWidth, mendsFor } from './mends.ts';
+import { findingsOfPart } from './part-findings.ts';
+import type { PartFigures } from './part-figures.ts';
+import { changesInWords } from './variations.ts';
+
+/** A mend that was rendered and measured. */
+export interface Mend {
+  readonly code: FindingCode;
+  readonly image: Image;
+  /** What it changes. */
+  readonly words: string;
+  /** The figure that the finding stands on. */
+  readonly before: number;
+  readonly after: number;
+  readonly widthBeforeDb: number | null;
+  readonly widthAfterDb: number | null;
+  readonly verdict: Verdict | null;
+  /** Whether the finding is gone with it, or only less. */
+  readonly gone: boolean;
+}
+
+/** Measures a part of a song over the stretch at hand. */
+export type MeasureSong = (song: Song) => Promise<PartFigures>;
+
+/** So much of the width may be lost or won. */
+export const widthKeptDb = 1;
+const verdictOrder: readonly (Verdict | null)[] = ['holds', 'watch', 'breaks', null];
+
+/**
+ * Renders and measures what may mend a finding and gives back what does best; null where nothing does. A mend brings the
+ * finding's figure down by a tenth at least, keeps S/M within 1 dB (save where the width itself is the fault), and leaves the
+ * verdict of the fold no worse.
+ * @param tick is told the share done between two measurements; it may throw to stop
+ */
+export async function findMend(
+  code: FindingCode,
+  song: Song,
+  partId: string,
+  measure: MeasureSong,
+  tick: (share: number) => void = () => {},
+): Promise<Mend | null> {
+  const gauge = gauges[code];
+  if (!gauge) return null;
+  const part = song.parts[partId];
+  const before = await measure(song);
+  const value = gauge.read(before, song, part);
+  if (value === null) return null;
+  const candidates = mendsFor(code, song, part, before);
+  const widthBeforeDb = before.report.sideToMidDb;
+  let best: { readonly mend: Mend; readonly rank: readonly number[] } | null = null;
+  for (const [n, image] of candidates.entries()) {
+    tick((n + 1) / (candidates.length + 1));
+    const mended: Part = { ...part, image };
+    const changed: Song = { ...song, parts: { ...song.parts, [partId]: mended } };
+    const figures = await measure(changed);
+    const after = gauge.read(figures, changed, mended);
+    if (after === null || gauge.badness(after) >= gauge.badness(value) * 0.9) continue;
+    const { report } = figures;
+    const widthAfterDb = report.sideToMidDb;
+    if (widthAfterDb === null || widthBeforeDb === null) continue;
+    if (!isWidthKept(code, before.report, report)) continue;
+    const { verdict } = report.fold;
+    const worse = verdictOrder.indexOf(verdict) - verdictOrder.indexOf(before.report.fold.verdict);
+    if (worse > 0) continue;
+    const found = findingsOfPart(figures, changed, mended).filter(
+      (finding) => finding.code !== 'nothing-wrong',
+    );
+    const gone = found.every((finding) => finding.code !== code);
+    const rank = [gone ? 0 : 1, found.length, worse, gauge.badness(after)];
+    if (best && !isLess(rank, best.rank)) continue;
+    const words = changesInWords(part.image, image, song.rateHz ?? 48_000);
+    best = {
+      rank,
+      mend: {
+        code,
+        image,
+        words,
+        before: value,
+        after,
+        widthBeforeDb,
+        widthAfterDb,
+        verdict,
+        gone,
+      },
+    };
+    // Nothing is left to be said: no other can do better.
+    if (found.length === 0 && verdict === 'holds') break;
+  }
+  return best?.mend ?? null;
+}
+
+/** Whether S/M is within 1 dB of what it was, as far as the finding lets it. */
+export function isWidthKept(code: FindingCode, before: StereoReport, after: StereoReport): boolean {
+  const kept = (a: number | null, b: number | null) =>
+    a === null || b === null || Math.abs(a - b) <= widthKeptDb;
+  switch (keptWidth(code)) {
+    case 'none':
+      return true;
+    case 'all':
+      return kept(before.sideToMidDb, after.sideToMidDb);
+    case 'above the low end':
+      return (
+        kept(before.sideToMidBands.midDb, after.sideToMidBands.midDb) &&
+        kept(before.sideToMidBands.highDb, after.sideToMidBands.highDb)
+      );
+  }
+}
+
+function isLess(a: readonly number[], b: readonly number[]): boolean {
+  const at = a.findIndex((value, n) => value !== b[n]);
+  return at >= 0 && a[at] < b[at];
+}

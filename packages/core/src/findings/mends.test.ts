@@ -1,0 +1,267 @@
+import { describe, expect, test } from '@jest/globals';
+import type { Image } from '../image/image.ts';
+import { neutralStage, type Stage } from '../image/stage.ts';
+import { joined, noise, rms } from '../measurement/signals.fixture.ts';
+import { memoryPlan, memorySong, type MemorySong } from '../rendering/memory.fixture.ts';
+import { partFrames, type Part, type Song } from '../song/song.ts';
+import type { SourceFacts } from '../sources/facts.ts';
+import { newVoice, type Voice, type VoiceChanges } from '../voices/voice.ts';
+import { findingCodes, type FindingCode } from './finding.ts';
+import { findMend, isWidthKept, widthKeptDb } from './find-mend.ts';
+import { gauges } from './gauges.ts';
+import { keptWidth } from './mends.ts';
+import { findingsOfPart } from './part-findings.ts';
+import { measurePart } from './part-figures.ts';
+
+const { abs, max, min } = Math;
+const rate = 48_000;
+const seconds = 2;
+const bright = noise(seconds, rate, 21, 0.1);
+const other = noise(seconds, rate, 22, 0.1);
+/** With most of its power in the lows. */
+const dull = (() => {
+  const smooth = noise(seconds, rate, 23, 0.1);
+  let state = 0;
+  return smooth.map((value) => (state += 0.015 * (value * 6 - state)));
+})();
+const long = joined(bright, noise(7, rate, 24, 0.1));
+const other3 = joined(other, noise(7, rate, 25, 0.1));
+/** Loud and soft in turn. */
+const moving = joined(
+  ...Array.from({ length: 4 }, (_, n) =>
+    noise(0.5, rate, 30 + n, 1).map((value, at) => value * 10 ** (-at / 9000)),
+  ),
+);
+
+/** Something of its own above, and the same lows. */
+const mixed = (own: Float32Array, lows: number) => {
+  const level = (0.65 * lows * rms(own)) / rms(dull);
+  return own.map((value, n) => value + level * dull[n]);
+};
+
+const left = (changes: VoiceChanges = {}): VoiceChanges => ({
+  placement: { kind: 'pan', panPercent: -100 },
+  ...changes,
+});
+const right = (changes: VoiceChanges = {}): VoiceChanges => ({
+  placement: { kind: 'pan', panPercent: 100 },
+  ...changes,
+});
+const late = (value: number) => ({ delay: { value, unit: 'ms' as const } });
+
+function imageOf(voices: readonly VoiceChanges[], stage: Partial<Stage> = {}): Image {
+  return {
+    voices: voices.map((changes, n): Voice => newVoice(`v${n + 1}`, `voice ${n + 1}`, changes)),
+    stage: { ...neutralStage, ...stage },
+  };
+}
+
+interface Case {
+  readonly takes?: readonly Float32Array[];
+  readonly part?: Partial<Part>;
+  readonly facts?: Partial<SourceFacts>;
+  readonly image: Image;
+}
+
+/** A song of one part that has several takes. */
+function songOf({ takes = [bright, other], part = {}, facts = {}, image }: Case): MemorySong {
+  const { song, load } = memorySong(takes, rate);
+  const recordings = Object.fromEntries(
+    Object.entries(song.recordings).map(([hash, recording]) => [
+      hash,
+      {
+        ...recording,
+        facts: { struck: false, driven: false, clippedRuns: 0, peak: 1, ...facts } as SourceFacts,
+      },
+    ]),
+  );
+  const all = song.partOrder.flatMap((id) => song.parts[id].takes);
+  const whole: Part = { ...song.parts.p0, takes: all, image, ...part };
+  return { song: { ...song, recordings, parts: { p0: whole }, partOrder: ['p0'] }, load };
+}
+
+function measurer({ load }: MemorySong) {
+  return async (song: Song, frames = partFrames(song, song.parts.p0)) => {
+    const plan = await memoryPlan({ song, load });
+    return measurePart(plan, 'p0', load, 0, frames);
+  };
+}
+
+async function codesOf(memory: MemorySong): Promise<FindingCode[]> {
+  const figures = await measurer(memory)(memory.song);
+  return findingsOfPart(figures, memory.song, memory.song.parts.p0).map(({ code }) => code);
+}
+
+const pair = imageOf([left(), right({ take: 2 })]);
+const doubles = imageOf([
+  left({ tuner: { cents: 6 }, ...late(9) }),
+  right({ tuner: { cents: -6 }, ...late(15) }),
+]);
+
+/** For every finding the fault planted, and its clean twin. */
+const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Case, Case]>> = {
+  silent: [
+    { takes: [new Float32Array(seconds * rate), other], image: imageOf([{}]) },
+    { image: pair },
+  ],
+  clipped: [{ facts: { clippedRuns: 4 }, image: pair }, { image: pair }],
+  'over-peak': [
+    { takes: [bright, other].map((take) => take.map((value) => value * 8)), image: pair },
+    { image: pair },
+  ],
+  'still-mono': [{ image: imageOf([left(), right()]) }, { image: pair }],
+  'only-a-copy': [{ image: imageOf([left(), right(late(14))]) }, { image: doubles }],
+  cancels: [{ image: imageOf([left(), right({ polarity: 'inverted' })]) }, { image: pair }],
+  'cancels-in-places': [
+    {
+      // The second take turns into the first one's opposite for 3 s.
+      takes: [long, other3.map((value, n) => (n < 4 * rate || n >= 7 * rate ? value : -long[n]))],
+      image: pair,
+    },
+    { takes: [long, other3], image: pair },
+  ],
+  drops: [
+    {
+      image: imageOf([{ levelDb: -9 }, { placement: { kind: 'mirror' }, ...late(14) }]),
+    },
+    { image: imageOf([{}, { placement: { kind: 'mirror' }, levelDb: -3, ...late(14) }]) },
+  ],
+  hollow: [{ image: imageOf([left(), right(late(3))]) }, { image: pair }],
+  leads: [{ image: imageOf([left(), right(late(12))]) }, { image: pair }],
+  leans: [{ image: imageOf([left(), right({ take: 2, levelDb: -5 })]) }, { image: pair }],
+  echo: [
+    { image: imageOf([left(), right({ take: 2, ...late(70) })]) },
+    { image: imageOf([left(), right({ take: 2, ...late(20) })]) },
+  ],
+  'low-wide': [
+    { takes: [dull, dull], image: imageOf([left(), right(late(9))]) },
+    {
+      takes: [dull, dull],
+      image: imageOf([left(), right(late(9))], { lowMono: { hz: 200, kind: 'difference' } }),
+    },
+  ],
+  'low-lost': [
+    { takes: [mixed(bright, 1), mixed(other, -1)], image: pair },
+    { takes: [mixed(bright, 1), mixed(other, 1)], image: pair },
+  ],
+  'low-soft': [
+    {
+      takes: [dull, dull],
+      image: imageOf([
+        left({ tone: { lowCutHz: 200 } }),
+        right({ tone: { lowCutHz: 200 }, ...late(7) }),
+      ]),
+    },
+    { takes: [dull, dull], image: imageOf([left(), right(late(7))]) },
+  ],
+  chorusing: [
+    { image: imageOf([left(), right({ take: 2 }), left({ tuner: { cents: 18 }, ...late(9) })]) },
+    { image: imageOf([left(), right({ tuner: { cents: 18 }, ...late(9) })]) },
+  ],
+  'too-wide': [
+    { image: imageOf([left(), right({ take: 2 })], { widthPercent: 150 }) },
+    { image: pair },
+  ],
+  'spread-too-strong': [
+    { image: imageOf([{ placement: { kind: 'spread', degrees: 110 } }]) },
+    { image: imageOf([{ placement: { kind: 'spread', degrees: 60 } }]) },
+  ],
+  'level-flatters': [
+    { image: imageOf([left({ levelDb: 4 }), right({ take: 2, levelDb: 4 })]) },
+    { image: pair },
+  ],
+  'squash-differs': [
+    {
+      takes: [moving, moving],
+      image: imageOf([
+        left({ colour: { oddPercent: 100 }, levelDb: -12 }),
+        right({ colour: { evenPercent: 100 }, levelDb: -12, ...late(11) }),
+      ]),
+    },
+    { takes: [moving, moving], image: imageOf([left(), right(late(11))]) },
+  ],
+  driven: [
+    { facts: { driven: true }, image: imageOf([left(), right(late(12))]) },
+    {
+      facts: { driven: true },
+      image: imageOf([{}, { placement: { kind: 'mirror' }, ...late(12) }]),
+    },
+  ],
+};
+
+/** What the sources themselves do, no image mends. */
+const beyondMending: readonly FindingCode[] = ['silent', 'clipped', 'cancels-in-places'];
+
+describe('findings', () => {
+  test.each(Object.entries(cases))(
+    '%s is found, and not in its clean twin',
+    async (name, pairs) => {
+      const code = name as FindingCode;
+      const [fault, clean] = pairs;
+      expect(await codesOf(songOf(fault))).toContain(code);
+      expect(await codesOf(songOf(clean))).not.toContain(code);
+    },
+  );
+
+  test('there is a case for every finding but that nothing is wrong, which a double-tracked pair has', async () => {
+    expect([...Object.keys(cases), 'nothing-wrong'].sort()).toEqual([...findingCodes].sort());
+    expect(await codesOf(songOf({ image: pair }))).toEqual(['nothing-wrong']);
+    const { report } = await measurer(songOf({ image: pair }))(songOf({ image: pair }).song);
+    expect(report.fold.verdict).toBe('holds');
+  });
+});
+
+describe('mends', () => {
+  const mendable = findingCodes.filter(
+    (code) => gauges[code] !== null && !beyondMending.includes(code),
+  );
+
+  test.each(mendable)('%s: rendered again and measured, it is as the mend says', async (code) => {
+    const memory = songOf(cases[code as keyof typeof cases][0]);
+    const measure = measurer(memory);
+    const mend = await findMend(code, memory.song, 'p0', measure);
+    if (!mend) throw new Error('No mend was found.');
+    const part = { ...memory.song.parts.p0, image: mend.image };
+    const song = { ...memory.song, parts: { p0: part } };
+    const figures = await measure(song);
+    const gauge = gauges[code];
+    expect(gauge?.read(figures, song, part)).toBeCloseTo(mend.after, 6);
+    expect(gauge?.badness(mend.after)).toBeLessThan(gauge?.badness(mend.before) ?? 0);
+    const width = figures.report.sideToMidDb ?? 0;
+    expect(width).toBeCloseTo(mend.widthAfterDb ?? 0, 6);
+    if (keptWidth(code) === 'all')
+      expect(abs(width - (mend.widthBeforeDb ?? 0))).toBeLessThanOrEqual(widthKeptDb);
+    const { report } = await measure(memory.song);
+    expect(isWidthKept(code, report, figures.report)).toBe(true);
+    const codes = findingsOfPart(figures, song, part).map((finding) => finding.code);
+    expect(codes.includes(code)).toBe(!mend.gone);
+    expect(mend.words).not.toBe('as it is');
+  });
+
+  test('what the take itself does is not mended by its image', async () => {
+    for (const code of ['clipped', 'silent'] as const) {
+      const memory = songOf(cases[code][0]);
+      expect(await findMend(code, memory.song, 'p0', measurer(memory))).toBeNull();
+    }
+  });
+
+  test('looking for one can be stopped', async () => {
+    const memory = songOf(cases.chorusing[0]);
+    const shares: number[] = [];
+    const search = findMend('chorusing', memory.song, 'p0', measurer(memory), (share) => {
+      shares.push(share);
+      if (shares.length === 1) throw new Error('stopped');
+    });
+    await expect(search).rejects.toThrow('stopped');
+    expect(max(...shares)).toBeLessThan(1);
+    expect(min(...shares)).toBeGreaterThan(0);
+  });
+});
+
+test('a place in a finding is told from the beginning of the song', async () => {
+  const memory = songOf(cases['cancels-in-places'][0]);
+  const figures = await measurer(memory)(memory.song);
+  const found = findingsOfPart(figures, memory.song, memory.song.parts.p0, 60);
+  const place = found.find(({ code }) => code === 'cancels-in-places')?.place;
+  expect(place?.fromSeconds).toBeGreaterThanOrEqual(60);
+});
