@@ -19,6 +19,7 @@ const floors = [
   'derived',
   'rendering',
   'findings',
+  'comparing',
   'demo',
 ];
 

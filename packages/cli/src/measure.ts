@@ -1,7 +1,8 @@
 import { findingsOf } from '@pannet/core/findings/findings';
 import { measureStereo, type StereoReport } from '@pannet/core/measurement/report';
 import { success, type Outcome } from '@pannet/core/outcome';
-import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import type { Dynamics } from '@pannet/core/measurement/dynamics';
+import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { openTake } from './wav-file.ts';
 
@@ -25,7 +26,13 @@ export function reportJson(report: StereoReport): string {
 
 /** The report as lines to read. */
 export function reportLines(report: StereoReport): string[] {
-  const { fold, likeness } = report;
+  const { fold, likeness, sideToMidBands: bands, dynamics } = report;
+  const { worst } = report.overTime;
+  const decibels = (value: number) => `${signedFigure(value, 1)} dB`;
+  const both = (pick: (side: Dynamics) => number) =>
+    [dynamics.left, dynamics.right]
+      .map((side, n) => `${'LR'[n]} ${side ? `${figure(pick(side), 1)} dB` : '–'}`)
+      .join(', ');
   const row = (name: string, value: string) => `${name.padEnd(16)}${value}`;
   const or = (value: number | null, write: (value: number) => string) =>
     value === null ? '–' : write(value);
@@ -87,12 +94,38 @@ export function reportLines(report: StereoReport): string[] {
       ),
     ),
     row('Verdict', fold.verdict ?? '–'),
-    '',
-    'Loss by third octave',
-    ...fold.bands.map(
-      (band) =>
-        `${String(band.hz).padStart(8)} Hz  ${or(band.lossDb, (value) => `${figure(value, 1).padStart(6)} dB`)}`,
+    row(
+      'Comb',
+      report.comb
+        ? `${figure(report.comb.delayMs, 2)} ms late, ${figure(report.comb.depthDb, 1)} dB deep at ${report.comb.notchesHz.map((hz) => figure(hz, 0)).join(', ')} Hz`
+        : 'none',
     ),
+    row(
+      'Worst 3 s',
+      worst
+        ? `${signedFigure(worst.lossLu, 1)} LU from ${clock(worst.fromSeconds, 1)} to ${clock(worst.toSeconds, 1)}`
+        : '–',
+    ),
+    row(
+      'S/M by band',
+      `${or(bands.lowDb, decibels)} to 200 Hz, ${or(bands.midDb, decibels)} to 2.5 kHz, ${or(bands.highDb, decibels)} above`,
+    ),
+    row('Loudness range', `${figure(report.loudnessRangeLu, 1)} LU`),
+    row(
+      'Crest',
+      both(({ crestDb }) => crestDb),
+    ),
+    row(
+      'Fall',
+      both(({ spreadDb }) => spreadDb),
+    ),
+    '',
+    'Loss and correlation by third octave',
+    ...fold.bands.map((band, n) => {
+      const loss = or(band.lossDb, (value) => `${figure(value, 1).padStart(6)} dB`);
+      const alike = or(report.bandSides[n].correlation, (value) => signedFigure(value, 2));
+      return `${String(band.hz).padStart(8)} Hz  ${loss.padEnd(9)}  ${alike}`;
+    }),
     '',
     ...findingsOf(report).map((finding) => finding.sentence),
   ];

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { sidesByBand, sideToMidBands, lowBand } from './across-bands.ts';
+import { definitions } from './definitions.ts';
 import { DynamicsMeter } from './dynamics.ts';
 import { LoudnessMeter } from './loudness.ts';
 import { measureStereo } from './report.ts';
@@ -155,4 +156,12 @@ test('all figures of any two sides can be written as JSON', () => {
   });
   expect(numbers.every(Number.isFinite)).toBe(true);
   expect(max(...numbers)).toBeGreaterThan(0);
+});
+
+test('behind every figure stand two sentences and a source', () => {
+  for (const { label, text, source } of Object.values(definitions)) {
+    expect(text.split(/[.:;] (?=[A-Z])/).length).toBeGreaterThanOrEqual(2);
+    expect(text.endsWith('.')).toBe(true);
+    expect(label.length * source.length).toBeGreaterThan(0);
+  }
 });
