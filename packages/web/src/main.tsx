@@ -8,6 +8,7 @@ import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Link, RouterProvider } from 'react-router';
 import { NoticeBoard } from './controls/NoticeBoard.tsx';
+import { MeasurePage } from './measuring/MeasurePage.tsx';
 import { SongPage } from './song/SongPage.tsx';
 import { SongsPage } from './songs/SongsPage.tsx';
 
@@ -30,6 +31,9 @@ const router = createBrowserRouter([
   { path: '/', element: <SongsPage /> },
   { path: '/songs/:songId', element: <SongPage /> },
   { path: '/songs/:songId/parts/:partId/image', element: <SongPage /> },
+  { path: '/songs/:songId/parts/:partId/compare', element: <SongPage /> },
+  { path: '/songs/:songId/parts/:partId/among', element: <SongPage /> },
+  { path: '/measure', element: <MeasurePage /> },
   { path: '*', element: <NoSuchPlace /> },
 ]);
 

@@ -160,7 +160,7 @@ test('all figures of any two sides can be written as JSON', () => {
 
 test('behind every figure stand two sentences and a source', () => {
   for (const { label, text, source } of Object.values(definitions)) {
-    expect(text.split(/[.:;] (?=[A-Z])/).length).toBeGreaterThanOrEqual(2);
+    expect(text.split(/\. (?=\S)/)).toHaveLength(2);
     expect(text.endsWith('.')).toBe(true);
     expect(label.length * source.length).toBeGreaterThan(0);
   }

@@ -99,6 +99,11 @@ export const bedParameters = {
   levelDb: row('Bed level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
 } as const;
 
+/** Of what is heard; never exported. */
+export const outputParameters = {
+  levelDb: row('Output level', 'dB', [-60, 0], 0, [1, 0], 'ramp'),
+} as const;
+
 /** Rates that recordings and songs may have. */
 export const rateParameter: Parameter = row(
   'Sample rate',

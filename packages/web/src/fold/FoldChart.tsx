@@ -1,4 +1,4 @@
-import { predictedLoss } from '@pannet/core/rendering/fold-paths';
+import { predictedLoss, predictedRange } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
 import { memo, useMemo } from 'react';
@@ -7,7 +7,7 @@ import type { Measured } from '../measuring/messages.ts';
 import { useOpenSong, useSelectedPart, useSong } from '../song/open-song.ts';
 
 const width = 280;
-const height = 168;
+const height = 144;
 const lowestDb = -15;
 /** Notches that lie closer than a twelfth of an octave are no longer drawn one by one. */
 const finest = 2 ** (1 / 12) - 1;
@@ -17,6 +17,8 @@ interface Point {
   readonly loss?: number;
   readonly colour?: number;
   readonly comb?: number;
+  /** Between what the loss moves while voices wander. */
+  readonly wander?: readonly [number, number];
 }
 
 /** What is lost hangs down, by third octave; over it the fine colour of the fold, and the comb that the delays predict. */
@@ -79,6 +81,14 @@ export const FoldChart = memo(function FoldChart({
           fillOpacity={1}
           isAnimationActive={false}
         />
+        <Area
+          dataKey="wander"
+          connectNulls
+          stroke="none"
+          fill="var(--breaks)"
+          fillOpacity={0.13}
+          isAnimationActive={false}
+        />
         <Line
           dataKey="comb"
           stroke="var(--breaks)"
@@ -97,12 +107,12 @@ export const FoldChart = memo(function FoldChart({
         />
       </ComposedChart>
       <figcaption className="quiet" style={{ fontSize: 12 }}>
-        dB over Hz · hanging: loss · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
+        ▇ loss · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
         <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
         {worst && worst.lossDb !== null && (
           <>
             {' '}
-            · worst {figure(worst.lossDb, 1)} dB at {worst.hz} Hz
+            · {figure(worst.lossDb, 1)} dB at {worst.hz} Hz
           </>
         )}
       </figcaption>
@@ -127,8 +137,14 @@ function predicted(plan: PartPlan, rate: number): Point[] {
   const longest = Math.max(0, ...delays) - Math.min(0, ...delays);
   const top = longest > 0 ? Math.min(16_000, 1 / (longest * finest)) : 16_000;
   const lossAt = predictedLoss(plan, rate);
+  const rangeAt = predictedRange(plan, rate);
+  const held = (db: number) => Math.max(lowestDb, db);
   const points: Point[] = [];
-  for (let hz = 25; hz <= top; hz *= 1.02)
-    points.push({ hz, comb: Math.max(lowestDb, lossAt(hz)) });
+  for (let hz = 25; hz <= top; hz *= 1.02) points.push({ hz, comb: held(lossAt(hz)) });
+  // What wanders is drawn as a band, in wider steps: it has no fine lines.
+  for (let hz = 25; rangeAt && hz <= 16_000; hz *= 1.12) {
+    const { lowestDb: low, highestDb: high } = rangeAt(hz);
+    points.push({ hz, wander: [held(low), held(high)] });
+  }
   return points;
 }

@@ -1,8 +1,12 @@
-import { findingsOfPart } from '@pannet/core/findings/source-findings';
+import type { Figure } from '@pannet/core/measurement/definitions';
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { planLeadMs } from '@pannet/core/rendering/fold-paths';
+import type { Beating } from '@pannet/core/rendering/beating';
+import { wanders } from '@pannet/core/voices/voice';
+import { useState } from 'react';
 import ProgressBar from 'react-bootstrap/ProgressBar';
+import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import {
   useAnalyst,
@@ -11,7 +15,12 @@ import {
   useSelectedPart,
   useSong,
 } from '../song/open-song.ts';
+import type { Measured } from '../measuring/messages.ts';
+import { Findings } from './Findings.tsx';
 import { FoldChart } from './FoldChart.tsx';
+import { LiveFigures } from './LiveFigures.tsx';
+import { OverTimeChart } from './OverTimeChart.tsx';
+import { SaferSetting } from './SaferSetting.tsx';
 import { Scope } from './Scope.tsx';
 
 /** What the image does to the fold: always there. */
@@ -23,31 +32,45 @@ export function FoldColumn() {
   const rate = song.rateHz ?? 48_000;
   if (!part) return <p className="empty p-0">The fold of a part is shown here.</p>;
   const report = measures?.measured.report ?? null;
+  const stale = measures?.current === false;
   return (
     <>
-      <Verdict report={report} stale={measures?.current === false} />
+      <Verdict report={report} stale={stale} />
       <Progress partId={part.id} />
       <Scope />
-      <Figures report={report} />
-      <h2 className="heading mt-2">Fold loss by third octave</h2>
+      <LiveFigures row={song.partOrder.indexOf(part.id)} />
+      <Figures measured={measures?.measured ?? null} />
+      <h2 className="heading mt-1">
+        <FigureLabel figure="loss" className="heading-button" />
+      </h2>
       <FoldChart measured={measures?.measured ?? null} />
+      {report && measures && (
+        <>
+          <h2 className="heading mt-1">
+            <FigureLabel figure="overTime" className="heading-button" />
+          </h2>
+          <OverTimeChart
+            overTime={report.overTime}
+            from={measures.from / rate}
+            to={measures.to / rate}
+            rateHz={rate}
+          />
+        </>
+      )}
       {failure && (
         <p className="finding" role="alert">
           The measurement failed: {failure}
         </p>
       )}
-      {report && (
-        <section aria-label="Findings">
-          {findingsOfPart(report, song, part).map((finding) => (
-            <p key={finding.code} className="finding m-0">
-              {finding.sentence}
-            </p>
-          ))}
+      {report && measures && (
+        <>
+          <Findings part={part} measures={measures} />
+          <SaferSetting part={part} measures={measures} />
           <p className="quiet small m-0 border-top pt-1">
-            Measured over {clock((measures?.from ?? 0) / rate)}–{clock((measures?.to ?? 0) / rate)}
-            {measures?.current === false ? '; the image has changed since' : ''}.
+            Measured over {clock(measures.from / rate)}–{clock(measures.to / rate)}
+            {stale ? '; the image has changed since' : ''}.
           </p>
-        </section>
+        </>
       )}
     </>
   );
@@ -106,48 +129,54 @@ function Verdict({
   );
 }
 
-function Figures({ report }: { readonly report: StereoReport | null }) {
+/** The figures of a part; the ones that are looked at first stand first, the others open below. */
+function Figures({ measured }: { readonly measured: Measured | null }) {
   const { playback } = useOpenSong();
   const part = useSelectedPart();
   const rate = useSong().rateHz ?? 48_000;
+  const [more, setMore] = useState(false);
   const plan = playback.plan?.parts.find((candidate) => candidate.id === part?.id);
   const planned = plan ? planLeadMs(plan, rate) : null;
-  const tuned = part?.image.voices.some((voice) => voice.tuner.cents !== 0 && !voice.muted);
-  const width =
-    report?.sideToMidDb === undefined || report.sideToMidDb === null
-      ? '–'
-      : report.stillMono
-        ? 'mono'
-        : `${signedFigure(report.sideToMidDb, 1)} dB`;
-  const rows: [string, string, string][] = [
-    ['S/M', width, 'Energy of the difference against the middle: how wide it is'],
-    [
-      'Lead',
-      sided(planned, 1, 'ms', tuned ? 'about ' : ''),
-      'Which side speaks first, from the voices; tuned voices wander',
-    ],
-    ['Lean', sided(report?.leanDb ?? null, 1, 'dB'), 'Which side is heavier'],
-    [
-      'Correl.',
-      report?.correlation == null ? '–' : signedFigure(report.correlation, 2),
-      'Correlation of the sides at lag 0',
-    ],
-    [
-      'Dip',
-      report?.fold.deepestDipDb == null ? '–' : `${figure(report.fold.deepestDipDb, 1)} dB`,
-      `Deepest dip of the fold in sixth octaves${report?.fold.deepestDipHz ? `, at ${report.fold.deepestDipHz} Hz` : ''}`,
-    ],
-    [
-      'Loudness',
-      report?.loudnessLufs == null ? '–' : figure(report.loudnessLufs, 1),
-      'LUFS, integrated, of the image',
-    ],
+  const wandering = part?.image.voices.some((voice) => wanders(voice) && !voice.muted);
+  const report = measured?.report;
+  const first: Cell[] = [
+    ['sideToMid', 'S/M', sideToMidText(report)],
+    ['lead', 'Lead', sided(planned, 1, 'ms', wandering ? 'about ' : '')],
+    ['lean', 'Lean', sided(report?.leanDb ?? null, 1, 'dB')],
+    ['correlation', 'Correl.', signed(report?.correlation, 2)],
+    ['dip', 'Dip', unsigned(report?.fold.deepestDipDb, 1, 'dB')],
+    ['loudness', 'Loudness', unsigned(report?.loudnessLufs, 1, '')],
   ];
   return (
-    <div className="figure-grid">
-      {rows.map(([label, value, title]) => (
-        <div key={label} title={title}>
-          <div className="label">{label}</div>
+    <>
+      <Grid cells={first} />
+      {more && measured && <Grid cells={furtherCells(measured)} wide />}
+      <button
+        type="button"
+        className="more-figures"
+        aria-expanded={more}
+        onClick={() => setMore(!more)}
+      >
+        {more ? 'fewer figures ▴' : 'more figures ▾'}
+      </button>
+    </>
+  );
+}
+
+type Cell = readonly [figure: Figure, label: string, value: string];
+
+function Grid({
+  cells,
+  wide = false,
+}: {
+  readonly cells: readonly Cell[];
+  readonly wide?: boolean;
+}) {
+  return (
+    <div className={`figure-grid${wide ? ' wide' : ''}`}>
+      {cells.map(([key, label, value]) => (
+        <div key={label}>
+          <FigureLabel figure={key} label={label} />
           <div className="value" data-testid={`figure-${label}`}>
             {value}
           </div>
@@ -155,6 +184,70 @@ function Figures({ report }: { readonly report: StereoReport | null }) {
       ))}
     </div>
   );
+}
+
+function furtherCells({ report, plain, beating }: Measured): Cell[] {
+  const { likeness, comb, dynamics, sideToMidBands: bands, low } = report;
+  const both = (left: number | undefined, right: number | undefined) =>
+    `L ${unsigned(left, 1, '')} · R ${unsigned(right, 1, '')}`;
+  const beats = ({ rateHz, rippleDb }: Beating) =>
+    rateHz === 0 ? '0' : `${figure(rateHz, 1)} (${figure(rippleDb, 0)} dB)`;
+  const lowChange = (db: number, lufs: number | null) =>
+    lufs === null || plain.lufs === null || plain.lowDb <= -199
+      ? '–'
+      : signedFigure(db - lufs - (plain.lowDb - plain.lufs), 1);
+  const foldLufs =
+    report.loudnessLufs === null || report.fold.lossDb === null
+      ? null
+      : report.loudnessLufs + report.fold.lossDb;
+  return [
+    [
+      'likeness',
+      'Likeness',
+      likeness
+        ? `${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 1)} ms`
+        : '–',
+    ],
+    [
+      'comb',
+      'Comb in the sound',
+      comb
+        ? `${comb.notchesHz
+            .slice(0, 3)
+            .map((hz) => figure(hz, 0))
+            .join(', ')} Hz`
+        : 'none',
+    ],
+    [
+      'bands',
+      'S/M low · mid · high',
+      [bands.lowDb, bands.midDb, bands.highDb].map((db) => signed(db, 0)).join(' · '),
+    ],
+    [
+      'low',
+      'Low end, stereo · fold',
+      `${lowChange(low.stereoDb, report.loudnessLufs)} · ${lowChange(low.foldDb, foldLufs)} dB`,
+    ],
+    ['crest', 'Crest', both(dynamics.left?.crestDb, dynamics.right?.crestDb)],
+    ['spread', 'Fall', both(dynamics.left?.spreadDb, dynamics.right?.spreadDb)],
+    ['beats', 'Beats L · R', `${beats(beating.left)} · ${beats(beating.right)}`],
+    ['range', 'Loudness range', `${figure(report.loudnessRangeLu, 1)} LU`],
+    ['truePeak', 'True peak', unsigned(report.truePeakDbtp, 1, 'dBTP')],
+  ];
+}
+
+function sideToMidText(report: StereoReport | undefined): string {
+  if (report?.sideToMidDb === undefined || report.sideToMidDb === null) return '–';
+  return report.stillMono ? 'mono' : `${signedFigure(report.sideToMidDb, 1)} dB`;
+}
+
+function signed(value: number | null | undefined, places: number): string {
+  return value === null || value === undefined ? '–' : signedFigure(value, places);
+}
+
+function unsigned(value: number | null | undefined, places: number, unit: string): string {
+  if (value === null || value === undefined) return '–';
+  return unit ? `${figure(value, places)} ${unit}` : figure(value, places);
 }
 
 function sided(value: number | null, places: number, unit: string, about = ''): string {

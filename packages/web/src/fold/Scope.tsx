@@ -3,7 +3,7 @@ import { sharpContext } from '../controls/sharp-context.ts';
 import { useOpenSong } from '../song/open-song.ts';
 
 const width = 280;
-const height = 112;
+const height = 88;
 /** How much of the older picture stays with each new one. */
 const decay = 0.75;
 

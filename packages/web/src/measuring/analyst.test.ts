@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { measureStereo } from '@pannet/core/measurement/report';
+import { recipes } from '@pannet/core/image/recipes';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Song } from '@pannet/core/song/song';
@@ -9,7 +10,13 @@ import { Analyst } from './analyst.ts';
 import type { MeasureJob } from './messages.ts';
 
 const tone = Float32Array.from({ length: 48_000 }, (_, n) => Math.sin(n / 20) / 4);
-const figures = { ...measureStereo(tone, tone, 48_000), plainLufs: -20, reductionDb: null };
+const still = { rateHz: 0, rippleDb: 0 };
+const figures = {
+  ...measureStereo(tone, tone, 48_000),
+  plain: { lufs: -20, foldLufs: -20, truePeakDbtp: -10, lowDb: -40 },
+  beating: { left: still, right: still },
+  reductionDb: null,
+};
 
 let analyst: Analyst;
 
@@ -49,12 +56,24 @@ describe('the analyst', () => {
     expect(Object.keys(analyst.store.getState().parts).sort()).toEqual(['harp', 'hum']);
   });
 
-  test('matches plain to the image from both loudnesses, and knows nothing before', () => {
-    expect(analyst.matchDb('harp')).toBeNull();
-    analyst.update(twoParts(), 'harp', null);
+  test('measures the drafts of the selected part after it, and takes up again what it knew', () => {
+    const draft = { kind: 'set-draft', partId: 'hum', number: '2' } as const;
+    const song = changed(twoParts(), { ...draft, image: recipes[1].image });
+    analyst.update(song, 'hum', null);
     wait();
     finish();
-    expect(analyst.matchDb('harp')).toBeCloseTo((figures.report.loudnessLufs ?? 0) + 20, 9);
+    expect(jobs().map((job) => job.song.parts.hum.image.voices.length)).toEqual([1, 3]);
+    finish();
+    finish();
+    expect(Object.keys(analyst.store.getState().parts).sort()).toEqual(['harp', 'hum', 'hum#2']);
+    // The draft becomes the image: nothing has to be measured.
+    const image = recipes[1].image;
+    analyst.update(changed(song, { kind: 'set-image', partId: 'hum', image }), 'hum', null);
+    wait();
+    expect(jobs()).toHaveLength(3);
+    expect(analyst.store.getState().parts.hum.current).toBe(true);
+    analyst.update(changed(song, { ...draft, image: null }), 'hum', null);
+    expect(Object.keys(analyst.store.getState().parts)).not.toContain('hum#2');
   });
 
   test('measures again what has changed, and only that; old figures are marked till then', () => {

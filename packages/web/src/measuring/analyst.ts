@@ -13,7 +13,13 @@ export interface PartMeasures {
   readonly current: boolean;
 }
 
+/** What is measured: a part as it is, or with one of its drafts. */
+export function measuredId(partId: string, draft: string | null = null): string {
+  return draft === null ? partId : `${partId}#${draft}`;
+}
+
 export interface AnalystState {
+  /** By `measuredId`. */
   readonly parts: Readonly<Record<string, PartMeasures>>;
   readonly busy: { readonly partId: string; readonly share: number } | null;
   readonly failure: string | null;
@@ -21,10 +27,13 @@ export interface AnalystState {
 
 /** A change is measured when it has stood for so long. */
 const patienceMs = 120;
+/** So many figures are kept by their content. */
+const mostKnown = 120;
 
 /**
  * Keeps the figures of all parts up to date, in a worker: the selected part first, over the loop if there is one, then
- * the others over their whole length, as long as nothing plays.
+ * its drafts, then the other parts over their whole length, as long as nothing plays. What was measured once is kept by
+ * its content, so that going back to it costs nothing.
  */
 export class Analyst {
   readonly store = createStore<AnalystState>(() => ({ parts: {}, busy: null, failure: null }));
@@ -34,13 +43,15 @@ export class Analyst {
   readonly #wanted = globalThis.crossOriginIsolated
     ? new Int32Array(new SharedArrayBuffer(4))
     : null;
-  /** What each part's figures were measured of. */
+  /** What each figure was measured of. */
   readonly #keys = new Map<string, string>();
+  /** By their keys, the ones used last at the end. */
+  readonly #known = new Map<string, Omit<PartMeasures, 'current'>>();
   readonly #splices: () => KnownSplices;
   #song: Song | null = null;
   #selected: string | null = null;
   #loop: Loop | null = null;
-  #job: (MeasureJob & { readonly key: string }) | null = null;
+  #job: (MeasureJob & { readonly key: string; readonly target: string }) | null = null;
   #playing = false;
   #lastId = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
@@ -56,11 +67,12 @@ export class Analyst {
     this.#song = song;
     this.#selected = selected;
     this.#loop = loop;
+    this.#recallKnown();
     this.#markStale();
     const job = this.#job;
     const overtaken =
       job &&
-      (this.#keyOf(job.partId) !== job.key || (selected !== job.partId && this.#isStale(selected)));
+      (this.#keyOf(job.target) !== job.key || (selected !== job.target && this.#isStale(selected)));
     if (overtaken) this.#stop();
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => this.#next(), patienceMs);
@@ -70,7 +82,7 @@ export class Analyst {
   setPlaying(playing: boolean): void {
     if (playing === this.#playing) return;
     this.#playing = playing;
-    if (playing && this.#job && this.#job.partId !== this.#selected) this.#stop();
+    if (playing && this.#job && !this.#selectedTargets().includes(this.#job.target)) this.#stop();
     if (!playing) this.#next();
   }
 
@@ -78,12 +90,13 @@ export class Analyst {
     if (this.#wanted) Atomics.store(this.#wanted, 0, 0);
   }
 
-  /** How much louder the image is than plain, in dB; null while that is not known. */
-  matchDb(partId: string): number | null {
-    const measured = this.store.getState().parts[partId]?.measured;
-    if (!measured || measured.plainLufs === null || measured.report.loudnessLufs === null)
-      return null;
-    return measured.report.loudnessLufs - measured.plainLufs;
+  /** The part as it is to be measured. */
+  #targetOf(id: string): Part | null {
+    const [partId, draft] = id.split('#') as [string, string?];
+    const part = this.#song?.parts[partId];
+    if (!part || draft === undefined) return part ?? null;
+    const image = part.drafts[draft] as Part['image'] | undefined;
+    return image ? { ...part, image } : null;
   }
 
   #stretch(part: Part): Loop {
@@ -95,8 +108,8 @@ export class Analyst {
     };
   }
 
-  #keyOf(partId: string): string | null {
-    const part = this.#song?.parts[partId];
+  #keyOf(id: string): string | null {
+    const part = this.#targetOf(id);
     if (!part || !this.#song) return null;
     const { start, end } = this.#stretch(part);
     return JSON.stringify([
@@ -104,10 +117,40 @@ export class Analyst {
       part.preparation,
       part.takes,
       part.levelDb,
+      part.plainVoice,
       this.#song.panLaw,
       start,
       end,
     ]);
+  }
+
+  #selectedTargets(): string[] {
+    const part = this.#selected === null ? null : this.#targetOf(this.#selected);
+    if (!part) return [];
+    return [part.id, ...Object.keys(part.drafts).map((draft) => measuredId(part.id, draft))];
+  }
+
+  #keep(key: string, measures: Omit<PartMeasures, 'current'>): void {
+    this.#known.delete(key);
+    this.#known.set(key, measures);
+    const [oldest] = this.#known.keys();
+    if (this.#known.size > mostKnown) this.#known.delete(oldest);
+  }
+
+  /** Takes up at once what was measured before of the same content. */
+  #recallKnown(): void {
+    const ids = [...this.#selectedTargets(), ...(this.#song?.partOrder ?? [])];
+    const recalled: Record<string, PartMeasures> = {};
+    for (const id of ids) {
+      const key = this.#keyOf(id);
+      const known = key === null ? undefined : this.#known.get(key);
+      if (key === null || !known || this.#keys.get(id) === key) continue;
+      this.#keys.set(id, key);
+      this.#keep(key, known);
+      recalled[id] = { ...known, current: true };
+    }
+    if (Object.keys(recalled).length > 0)
+      this.store.setState(({ parts }) => ({ parts: { ...parts, ...recalled } }));
   }
 
   #isStale(partId: string | null): boolean {
@@ -119,7 +162,7 @@ export class Analyst {
     const next: Record<string, PartMeasures> = {};
     let changed = false;
     for (const [id, measures] of Object.entries(parts)) {
-      if (!this.#song?.parts[id]) {
+      if (!this.#targetOf(id)) {
         changed = true;
         continue;
       }
@@ -133,23 +176,25 @@ export class Analyst {
   #next(): void {
     if (this.#job || !this.#song) return;
     const others = this.#playing ? [] : this.#song.partOrder.filter((id) => id !== this.#selected);
-    const order = this.#selected ? [this.#selected, ...others] : others;
-    const partId = order.find((id) => this.#isStale(id));
-    if (partId === undefined) return;
-    const { start, end } = this.#stretch(this.#song.parts[partId]);
+    const order = [...this.#selectedTargets(), ...others];
+    const target = order.find((id) => this.#isStale(id));
+    if (target === undefined) return;
+    const part = this.#targetOf(target) as Part;
+    const partId = part.id;
+    const { start, end } = this.#stretch(part);
     const id = ++this.#lastId;
     if (this.#wanted) Atomics.store(this.#wanted, 0, id);
     const job: MeasureJob = {
       id,
-      song: this.#song,
+      song: { ...this.#song, parts: { ...this.#song.parts, [partId]: part } },
       partId,
       from: start,
       to: end,
       wanted: this.#wanted,
       splices: this.#splices(),
     };
-    this.#job = { ...job, key: this.#keyOf(partId) as string };
-    this.store.setState({ busy: { partId, share: 0 } });
+    this.#job = { ...job, target, key: this.#keyOf(target) as string };
+    this.store.setState({ busy: { partId: target, share: 0 } });
     this.#worker.postMessage(job);
   }
 
@@ -157,26 +202,23 @@ export class Analyst {
     const job = this.#job;
     if (!job || message.id !== job.id) return;
     if (message.kind === 'progress') {
-      this.store.setState({ busy: { partId: job.partId, share: message.share } });
+      this.store.setState({ busy: { partId: job.target, share: message.share } });
       return;
     }
     this.#job = null;
     this.store.setState({ busy: null });
     if (message.kind === 'measured') {
-      this.#keys.set(job.partId, job.key);
-      const measures: PartMeasures = {
-        measured: message.measured,
-        from: job.from,
-        to: job.to,
-        current: this.#keyOf(job.partId) === job.key,
-      };
+      this.#keys.set(job.target, job.key);
+      const measures = { measured: message.measured, from: job.from, to: job.to };
+      this.#keep(job.key, measures);
+      const current = this.#keyOf(job.target) === job.key;
       this.store.setState((state) => ({
         failure: null,
-        parts: { ...state.parts, [job.partId]: measures },
+        parts: { ...state.parts, [job.target]: { ...measures, current } },
       }));
     } else if (message.kind === 'failed') {
       // Not tried again until the part is changed.
-      this.#keys.set(job.partId, job.key);
+      this.#keys.set(job.target, job.key);
       this.store.setState({ failure: message.sentence });
     }
     this.#next();

@@ -36,7 +36,15 @@ const begin = (edits = wide, id = 'mirrored') =>
   audition.begin({ id, partId: 'hum', name: 'Hum: mirrored', edits });
 const jobs = () => FakeWorker.of('loudness.worker.ts').posted as LoudnessJob[];
 const answer = (lufs: readonly number[], id = jobs().at(-1)?.id) =>
-  FakeWorker.of('loudness.worker.ts').answer({ kind: 'loudness', id, lufs });
+  FakeWorker.of('loudness.worker.ts').answer({
+    kind: 'loudness',
+    id,
+    levels: lufs.map((value) => ({
+      lufs: Number.isFinite(value) ? value : null,
+      foldLufs: Number.isFinite(value) ? value : null,
+      truePeakDbtp: -20,
+    })),
+  });
 const voices = () => session.store.getState().shown.parts.hum.image.voices.length;
 const trial = () => audition.store.getState().trial;
 const gain = () => playback.store.getState().monitoring.image.hum as number | undefined;

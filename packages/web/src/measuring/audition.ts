@@ -1,3 +1,4 @@
+import { matchLevels } from '@pannet/core/comparing/matching';
 import { dbToGain, db } from '@pannet/core/quantities/units';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits';
@@ -22,8 +23,6 @@ export interface Trial {
 
 /** Loudness is compared over the loop, or over so much of what is played. */
 const stretchSeconds = 10;
-/** No match is larger: beyond it, one of both hardly sounds. */
-const mostDb = 18;
 
 /**
  * Plays a change of a part at the loudness that the part has without it, until it is dropped. Whatever else is done meanwhile
@@ -89,12 +88,9 @@ export class Audition {
       say(message.sentence);
       return;
     }
-    const [before, after] = message.lufs;
-    const difference = before - after;
-    // Where one of both is silent there is nothing to match.
-    const matchedDb = Number.isFinite(difference)
-      ? Math.max(-mostDb, Math.min(mostDb, difference))
-      : 0;
+    const [before, after] = message.levels;
+    // What is tried is never raised over −1 dBTP; where one of both is silent there is nothing to match.
+    const matchedDb = matchLevels({ after }, before, 'heard').gainsDb.after;
     this.#expected = null;
     const shown = this.#session.preview(trial.edits);
     if (!shown.ok) {
@@ -104,11 +100,11 @@ export class Audition {
     }
     this.#expected = shown.value;
     this.store.setState({ trial: { ...trial, matchedDb } });
-    const { plain } = this.#playback.store.getState().monitoring;
+    const { plain, image } = this.#playback.store.getState().monitoring;
     const others = Object.entries(plain).filter(([id]) => id !== trial.partId);
     this.#playback.listen({
       plain: Object.fromEntries(others),
-      image: { [trial.partId]: dbToGain(db(matchedDb)) },
+      image: { ...image, [trial.partId]: dbToGain(db(matchedDb)) },
     });
     if (this.#playback.store.getState().state === 'stopped') void this.#playback.play();
   }
@@ -124,8 +120,11 @@ export class Audition {
   #forget(): void {
     this.#expected = null;
     this.#lastId++;
+    const { trial } = this.store.getState();
     this.store.setState({ trial: null });
-    this.#playback.listen({ image: {} });
+    const { image } = this.#playback.store.getState().monitoring;
+    const others = Object.entries(image).filter(([id]) => id !== trial?.partId);
+    this.#playback.listen({ image: Object.fromEntries(others) });
   }
 
   close(): void {

@@ -1,4 +1,4 @@
-import { LoudnessMeter } from '@pannet/core/measurement/loudness';
+import { levelOf, type Level } from '@pannet/core/findings/part-figures';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
@@ -13,22 +13,23 @@ onmessage = (event: MessageEvent<LoudnessJob>) => {
   void compare(event.data);
 };
 
-/** Loudness of one part in each of several states of its song, over the same stretch. */
+/** Loudness and true peak of one part in each of several states of its song, over the same stretch. */
 async function compare({ id, songs, partId, from, to, splices }: LoudnessJob): Promise<void> {
   try {
-    const lufs: number[] = [];
+    const levels: Level[] = [];
     for (const song of songs) {
       const plan = await planOfPart(song, partId, reader, splices);
-      const meter = new LoudnessMeter(plan.rateHz, 2);
-      for await (const { left, right } of renderPart(plan, partId, reader.load, from, to)) {
-        meter.process([left, right], left.length);
+      const sides = [new Float32Array(to - from), new Float32Array(to - from)];
+      for await (const { frame, left, right } of renderPart(plan, partId, reader.load, from, to)) {
+        sides[0].set(left, frame - from);
+        sides[1].set(right, frame - from);
         // Between two blocks a newer question may come.
         await new Promise((resolve) => setTimeout(resolve));
         if (last !== id) return;
       }
-      lufs.push(meter.integrated());
+      levels.push(levelOf(sides, plan.rateHz));
     }
-    post({ kind: 'loudness', id, lufs });
+    post({ kind: 'loudness', id, levels });
   } catch (error) {
     post({ kind: 'failed', id, sentence: error instanceof Error ? error.message : String(error) });
   }

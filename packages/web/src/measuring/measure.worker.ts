@@ -1,8 +1,6 @@
 import { mostReduction } from '@pannet/core/derived/reduction';
 import { takeSource } from '@pannet/core/derived/splice-library';
-import { LoudnessMeter } from '@pannet/core/measurement/loudness';
-import { measureStereo } from '@pannet/core/measurement/report';
-import { renderPart, renderStretch } from '@pannet/core/rendering/offline';
+import { measurePart } from '@pannet/core/findings/part-figures';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';
@@ -29,15 +27,7 @@ async function measure(job: MeasureJob): Promise<void> {
   try {
     tick(0);
     const plan = await planOfPart(song, partId, reader, splices);
-    const image = await renderStretch(plan, partId, reader.load, from, to, 'image', (share) =>
-      tick(0.4 * share),
-    );
-    const plain = new LoudnessMeter(plan.rateHz, 2);
-    for await (const block of renderPart(plan, partId, reader.load, from, to, 'plain')) {
-      plain.process([block.left, block.right], block.left.length);
-      tick(0.4 + (0.1 * (block.frame - from)) / (to - from));
-    }
-    const plainLufs = plain.integrated();
+    const figures = await measurePart(plan, partId, reader.load, from, to, tick);
     const { preparation, takes } = song.parts[partId];
     const reductionDb = await mostReduction(
       preparation,
@@ -47,18 +37,7 @@ async function measure(job: MeasureJob): Promise<void> {
       from,
       to,
     );
-    const measured = measureStereo(image.left, image.right, plan.rateHz, (share) =>
-      tick(0.5 + 0.5 * share),
-    );
-    post({
-      kind: 'measured',
-      id,
-      measured: {
-        ...measured,
-        plainLufs: Number.isFinite(plainLufs) ? plainLufs : null,
-        reductionDb,
-      },
-    });
+    post({ kind: 'measured', id, measured: { ...figures, reductionDb } });
   } catch (error) {
     if (error instanceof Stopped) post({ kind: 'stopped', id });
     else

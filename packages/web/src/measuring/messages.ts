@@ -1,4 +1,9 @@
+import type { FindingCode } from '@pannet/core/findings/finding';
+import type { Mend } from '@pannet/core/findings/find-mend';
+import type { Level, PartFigures } from '@pannet/core/findings/part-figures';
+import type { Search } from '@pannet/core/findings/safer';
 import type { MeasuredStereo } from '@pannet/core/measurement/report';
+import type { MayChange } from '@pannet/core/findings/variations';
 import type { KnownSplices } from '../playback/prepared-song.ts';
 import type { Song } from '@pannet/core/song/song';
 
@@ -14,9 +19,7 @@ export interface MeasureJob {
   readonly splices: KnownSplices;
 }
 
-export interface Measured extends MeasuredStereo {
-  /** Integrated loudness of plain as placed; null on silence. */
-  readonly plainLufs: number | null;
+export interface Measured extends PartFigures {
   /** The most that the compressor of the preparation brings the take down, in dB; null where it is off. */
   readonly reductionDb: number | null;
 }
@@ -38,6 +41,36 @@ export interface LoudnessJob {
 }
 
 export type FromLoudness =
-  /** In LUFS, one for each song; −∞ on silence. */
-  | { readonly kind: 'loudness'; readonly id: number; readonly lufs: readonly number[] }
+  /** One for each song. */
+  | { readonly kind: 'loudness'; readonly id: number; readonly levels: readonly Level[] }
   | { readonly kind: 'failed'; readonly id: number; readonly sentence: string };
+
+interface MendStretch {
+  readonly song: Song;
+  readonly partId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly splices: KnownSplices;
+}
+
+/** One question for each worker, which is ended to stop it. */
+export type ToMender =
+  | (MendStretch & { readonly kind: 'mend'; readonly code: FindingCode })
+  | (MendStretch & { readonly kind: 'search'; readonly may: MayChange });
+
+export type FromMender =
+  | { readonly kind: 'progress'; readonly share: number }
+  | { readonly kind: 'mend'; readonly mend: Mend | null }
+  | { readonly kind: 'search'; readonly search: Search; readonly done: boolean }
+  | { readonly kind: 'failed'; readonly sentence: string };
+
+/** A file that was measured without being made a part of. */
+export interface MeasuredFile extends MeasuredStereo {
+  readonly seconds: number;
+  readonly channels: number;
+}
+
+export type FromFileMeasurer =
+  | { readonly kind: 'progress'; readonly share: number }
+  | { readonly kind: 'done'; readonly file: MeasuredFile }
+  | { readonly kind: 'failed'; readonly sentence: string };

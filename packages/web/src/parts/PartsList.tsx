@@ -6,10 +6,13 @@ import { signedFigure } from '@pannet/core/quantities/wording';
 import { useRef, type MouseEvent } from 'react';
 import Button from 'react-bootstrap/Button';
 import Dropdown from 'react-bootstrap/Dropdown';
+import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { useAnalyst, useOpenSong, usePlayback, useSelection, useSong } from '../song/open-song.ts';
+import { letterKeys } from '../song/shortcuts.ts';
+import { toggleKeyOf, toggleLetters } from '../comparing/toggle-keys.ts';
 import { familyMarks } from './family-marks.tsx';
 import { Reach } from './Reach.tsx';
 
@@ -105,6 +108,9 @@ function PartRow({ part, row, selected, onSelect }: RowProps) {
   const solo = usePlayback((state) => state.monitoring.solo);
   const plain = usePlayback((state) => state.monitoring.plain[part.id] !== undefined);
   const verdict = useAnalyst((state) => state.parts[part.id]?.measured.report.fold.verdict ?? null);
+  const song = useSong();
+  const toggleKey = toggleKeyOf(song, part);
+  const letters = useStore(letterKeys, ({ on }) => on);
   const level = (levelDb: number): Edit[] => [
     { kind: 'set-part', partId: part.id, changes: { levelDb } },
   ];
@@ -120,6 +126,14 @@ function PartRow({ part, row, selected, onSelect }: RowProps) {
         {part.name}
         {plain && <span className="quiet small"> · plain</span>}
       </button>
+      {letters && toggleKey && (
+        <kbd
+          className="toggle-key"
+          title={`${toggleKey.toUpperCase()} flips ${part.name} between plain and image`}
+        >
+          {toggleKey.toUpperCase()}
+        </kbd>
+      )}
       <VerdictMark verdict={verdict} />
       <div className="controls" onClick={(event) => event.stopPropagation()}>
         <NumberField
@@ -213,6 +227,28 @@ function FamilyMenu({ part }: { readonly part: Part }) {
             </Dropdown.Item>
           );
         })}
+        <Dropdown.Divider />
+        <label className="px-3 d-flex align-items-center gap-2 small">
+          Toggle key
+          <select
+            className="plain-select"
+            aria-label={`Toggle key of ${part.name}`}
+            value={part.toggleKey ?? ''}
+            onChange={(event) => {
+              const toggleKey = event.target.value || null;
+              open.do(`${part.name}: toggle key ${toggleKey?.toUpperCase() ?? 'of its row'}`, [
+                { kind: 'set-part', partId: part.id, changes: { toggleKey } },
+              ]);
+            }}
+          >
+            <option value="">of its row</option>
+            {toggleLetters.map((letter) => (
+              <option key={letter} value={letter}>
+                {letter.toUpperCase()}
+              </option>
+            ))}
+          </select>
+        </label>
         <Dropdown.Divider />
         <Dropdown.Item onClick={remove}>
           <Trash aria-hidden /> Remove this part

@@ -1,3 +1,5 @@
+import { outputParameters } from '@pannet/core/parameters/tables';
+import { db, dbToGain } from '@pannet/core/quantities/units';
 import { compile } from '@pannet/core/rendering/compile';
 import { plainMonitoring, type Monitoring } from '@pannet/core/rendering/monitor';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
@@ -27,6 +29,7 @@ export interface PlaybackState {
   readonly looping: boolean;
   readonly underruns: number;
   readonly monitoring: Monitoring;
+  readonly output: OutputState;
   /** Voices that are heard alone, by part. */
   readonly soloVoices: Readonly<Record<string, readonly string[]>>;
   /** Tuned voices whose splices are being planned. */
@@ -34,6 +37,17 @@ export interface PlaybackState {
   /** Why nothing plays, if something is wrong. */
   readonly failure: string | null;
 }
+
+/** How loud and where it comes out. */
+export interface OutputState {
+  readonly levelDb: number;
+  readonly dimmed: boolean;
+  /** Empty for the browser's own. */
+  readonly deviceId: string;
+}
+
+/** To talk over the music: common practice. */
+const dimDb = -20;
 
 /** Whether a coarse plan can be heard at a place for a second to come. */
 function isCovered(plan: SplicePlan | undefined, frame: number, rateHz: number): boolean {
@@ -63,6 +77,7 @@ export class Playback {
     looping: false,
     underruns: 0,
     monitoring: plainMonitoring,
+    output: { levelDb: 0, dimmed: false, deviceId: '' },
     soloVoices: {},
     preparing: 0,
     failure: null,
@@ -204,6 +219,27 @@ export class Playback {
     this.#tell({ kind: 'monitoring', monitoring });
   }
 
+  setOutput(changes: Partial<Pick<OutputState, 'levelDb' | 'dimmed'>>): void {
+    const output = { ...this.store.getState().output, ...changes };
+    this.store.setState({ output });
+    const lowest = outputParameters.levelDb.min;
+    const whole = output.levelDb <= lowest ? 0 : dbToGain(db(output.levelDb));
+    this.listen({ level: whole * (output.dimmed ? dbToGain(db(dimDb)) : 1) });
+  }
+
+  /** Sends the sound to another device; rejects where that cannot be had. */
+  async setDevice(deviceId: string): Promise<void> {
+    await this.#sink(deviceId);
+    this.store.setState(({ output }) => ({ output: { ...output, deviceId } }));
+  }
+
+  /** Not in every browser. */
+  async #sink(deviceId: string): Promise<void> {
+    const context = this.#context as
+      (AudioContext & { setSinkId?: (id: string) => Promise<void> }) | null;
+    await context?.setSinkId?.(deviceId);
+  }
+
   /** Is called with all that the worklet shows; returns how to end that. */
   onSeen(seer: (seen: Seen) => void): () => void {
     this.#seers.add(seer);
@@ -243,6 +279,8 @@ export class Playback {
     node.port.onmessage = (event: MessageEvent<FromWorklet>) => this.#hearWorklet(event.data);
     node.connect(context.destination, 0);
     this.#context = context;
+    const { deviceId } = this.store.getState().output;
+    if (deviceId !== '') await this.#sink(deviceId).catch(() => this.setDevice(''));
     this.#node = node;
     const channel = new MessageChannel();
     this.#feeder.postMessage({ kind: 'worklet', port: channel.port1 } satisfies ToFeeder, [

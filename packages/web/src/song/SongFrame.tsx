@@ -8,10 +8,13 @@ import { ImagePlace } from '../image/ImagePlace.tsx';
 import { DropArea } from '../importing/DropArea.tsx';
 import { ImportPanel, useImport } from '../importing/ImportPanel.tsx';
 import { takeOver } from '../importing/waiting-files.ts';
+import { AmongPlace } from '../among/AmongPlace.tsx';
+import { ComparePlace } from '../comparing/ComparePlace.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
 import { Strip } from '../strip/Strip.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
 import { useOpenSong, useSong } from './open-song.ts';
+import { usePlace, type Place } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
 import { useShortcuts } from './shortcuts.ts';
 
@@ -23,7 +26,8 @@ export function SongFrame() {
   const [dialog, setDialog] = useState<'export' | 'help' | null>(null);
   const [drawer, setDrawer] = useState(false);
   useShortcuts(open, () => setDialog('help'));
-  useSelectionInAddress();
+  const place = usePlace();
+  useSelectionInAddress(place);
 
   const { bring } = imports;
   useEffect(() => {
@@ -46,7 +50,9 @@ export function SongFrame() {
           {song.partOrder.length > 0 ? (
             <>
               <Strip />
-              <ImagePlace onExport={() => setDialog('export')} />
+              {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
+              {place === 'compare' && <ComparePlace />}
+              {place === 'among' && <AmongPlace />}
             </>
           ) : (
             <p className="empty m-auto">
@@ -68,7 +74,7 @@ export function SongFrame() {
 }
 
 /** The selected part has its address; back and forward select. */
-function useSelectionInAddress(): void {
+function useSelectionInAddress(place: Place): void {
   const open = useOpenSong();
   const navigate = useNavigate();
   const { partId: addressed } = useParams();
@@ -89,8 +95,10 @@ function useSelectionInAddress(): void {
   // … and follows where something else is selected.
   useEffect(() => {
     if (selected === null) return;
-    const path = `/songs/${open.session.id}/parts/${selected}/image`;
+    const path = `/songs/${open.session.id}/parts/${selected}/${place}`;
     if (location.pathname !== path)
       void navigate(path, { replace: !location.pathname.includes('/parts/') });
+    // Where the place changes, the address has changed already.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [open, selected, navigate]);
 }

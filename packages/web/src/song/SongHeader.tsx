@@ -14,8 +14,9 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 import { sentenceOf } from '../api/request.ts';
+import { places, usePlace } from './places.ts';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, usePlayback, useSession, useSong } from './open-song.ts';
+import { useOpenSong, usePlayback, useSelection, useSession, useSong } from './open-song.ts';
 
 interface Props {
   readonly onExport: () => void;
@@ -39,6 +40,8 @@ export function SongHeader({ onExport, onHelp }: Props) {
       <Title />
       <SavingState />
       <UndoButtons />
+      <span className="flex-grow-1" />
+      <Places />
       <span className="flex-grow-1" />
       {failure && (
         <span role="alert" className="text-truncate" title={failure}>
@@ -83,6 +86,27 @@ export function SongHeader({ onExport, onHelp }: Props) {
         <Question size={18} />
       </Button>
     </header>
+  );
+}
+
+/** The places of work of the selected part. */
+function Places() {
+  const open = useOpenSong();
+  const { partId } = useSelection();
+  const place = usePlace();
+  if (partId === null) return null;
+  return (
+    <nav className="places" aria-label="Places">
+      {places.map(({ id, label }) => (
+        <Link
+          key={id}
+          to={`/songs/${open.session.id}/parts/${partId}/${id}`}
+          aria-current={id === place ? 'page' : undefined}
+        >
+          {label}
+        </Link>
+      ))}
+    </nav>
   );
 }
 
@@ -191,7 +215,7 @@ function UndoButtons() {
       >
         <ArrowUUpRight size={18} />
       </Button>
-      {undo && <span className="quiet small ms-1">{undo}</span>}
+      {undo && <span className="quiet small ms-1 last-step text-truncate">{undo}</span>}
     </span>
   );
 }

@@ -1,12 +1,17 @@
 import type { Image } from '@pannet/core/image/image';
+import { db, dbToGain } from '@pannet/core/quantities/units';
+import type { Monitoring } from '@pannet/core/rendering/monitor';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Part, Song } from '@pannet/core/song/song';
 import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
+import { BlindSession } from '../comparing/blind-session.ts';
+import { Comparing } from '../comparing/comparing.ts';
 import { say } from '../controls/notices.ts';
 import { Audition } from '../measuring/audition.ts';
+import { Mender } from '../measuring/mender.ts';
 import { Playback, type PlaybackState } from '../playback/playback.ts';
 import type { SongSession, SessionState } from '../sync/song-session.ts';
 
@@ -24,7 +29,10 @@ export class OpenSong {
   readonly session: SongSession;
   readonly playback = new Playback();
   readonly analyst = new Analyst(() => this.playback.wholeSplices());
+  readonly comparing = new Comparing(this.analyst);
   readonly audition: Audition;
+  readonly mender: Mender;
+  readonly blind: BlindSession;
   readonly selection: StoreApi<Selection>;
   readonly #ends: (() => void)[] = [];
 
@@ -32,6 +40,8 @@ export class OpenSong {
   constructor(session: SongSession, addressed: string | undefined) {
     this.session = session;
     this.audition = new Audition(session, this.playback);
+    this.mender = new Mender(session, this.playback, this.audition);
+    this.blind = new BlindSession(session, this.playback, this.comparing);
     const { song } = session.store.getState();
     const first = addressed && song.parts[addressed] ? addressed : (song.partOrder[0] ?? null);
     this.selection = createStore<Selection>(() => ({
@@ -56,7 +66,10 @@ export class OpenSong {
         if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
         this.analyst.setPlaying(state.state !== 'stopped');
       }),
-      this.analyst.store.subscribe(() => this.#matchPlain()),
+      this.analyst.store.subscribe(() => this.#match()),
+      this.comparing.store.subscribe(() => this.#match()),
+      this.audition.store.subscribe(() => this.#match()),
+      this.blind.store.subscribe(() => this.#match()),
     );
     // For the console and for the tests: what is open, and what plays.
     Object.assign(globalThis, { pannet: this });
@@ -80,7 +93,9 @@ export class OpenSong {
       this.selection.setState({ partIds: kept });
     }
     this.playback.watch(this.selection.getState().partId);
+    this.comparing.follow(song);
     this.#measure();
+    this.#match();
   }
 
   #measure(): void {
@@ -92,17 +107,34 @@ export class OpenSong {
     );
   }
 
-  /** Parts that are heard plain are held at the loudness of their images. */
-  #matchPlain(): void {
-    const { plain } = this.playback.store.getState().monitoring;
-    const matched = Object.fromEntries(Object.keys(plain).map((id) => [id, this.#matchGain(id)]));
-    if (Object.keys(plain).some((id) => matched[id] !== plain[id]))
-      this.playback.listen({ plain: matched });
-  }
-
-  #matchGain(partId: string): number {
-    const match = this.analyst.matchDb(partId);
-    return match === null ? 1 : 10 ** (match / 20);
+  /** What is compared is heard at the level that is held; what is tried has its own. */
+  #match(): void {
+    const { monitoring } = this.playback.store.getState();
+    const { parts } = this.session.store.getState().song;
+    const { held } = this.comparing.store.getState();
+    const tried = [
+      this.audition.store.getState().trial?.partId,
+      this.blind.store.getState().blind?.partId,
+    ];
+    const plain: Record<string, number> = {};
+    const image: Record<string, number> = {};
+    for (const part of Object.values(parts)) {
+      const { id } = part;
+      if (tried.includes(id)) {
+        if (id in monitoring.image) image[id] = monitoring.image[id];
+        continue;
+      }
+      const matching = id in held || id in monitoring.plain ? this.comparing.matching(part) : null;
+      if (id in monitoring.plain)
+        plain[id] = matching ? dbToGain(db(matching.gainsDb.plain)) : monitoring.plain[id];
+      if (id in held)
+        image[id] = matching
+          ? dbToGain(db(matching.gainsDb[matching.shown]))
+          : (monitoring.image[id] ?? 1);
+    }
+    const said = ({ plain, image }: Pick<Monitoring, 'plain' | 'image'>) =>
+      JSON.stringify([Object.entries(plain).sort(), Object.entries(image).sort()]);
+    if (said({ plain, image }) !== said(monitoring)) this.playback.listen({ plain, image });
   }
 
   /** @param together whether the voices that were selected stay selected with it */
@@ -115,15 +147,22 @@ export class OpenSong {
     else this.selection.setState({ voiceId, voiceIds: [...voiceIds, voiceId] });
   }
 
-  /** Turns the selected parts from image to plain or back, together. */
-  togglePlain(): void {
+  /** Turns parts from image to plain or back, together; the selected ones if none are named. The first one decides. */
+  togglePlain(ids: readonly string[] = this.#selectedIds()): void {
     const { plain } = this.playback.store.getState().monitoring;
-    const { partId, partIds } = this.selection.getState();
-    if (partId === null) return;
-    const toPlain = plain[partId] === undefined;
-    const others = Object.entries(plain).filter(([id]) => !partIds.includes(id));
-    const these = toPlain ? partIds.map((id) => [id, this.#matchGain(id)] as const) : [];
+    if (ids.length === 0) return;
+    const { parts } = this.session.store.getState().song;
+    const toPlain = plain[ids[0]] === undefined;
+    for (const id of ids) this.comparing.hold(parts[id]);
+    const others = Object.entries(plain).filter(([id]) => !ids.includes(id));
+    const these = toPlain ? ids.map((id) => [id, 1] as const) : [];
     this.playback.listen({ plain: Object.fromEntries([...others, ...these]) });
+    this.#match();
+  }
+
+  #selectedIds(): readonly string[] {
+    const { partId, partIds } = this.selection.getState();
+    return partId === null ? [] : [partId, ...partIds.filter((id) => id !== partId)];
   }
 
   /** Keeps the image of the looked-at part under a number key, or takes up what was kept there; one step each. */
@@ -145,6 +184,7 @@ export class OpenSong {
       this.keepDraft(number);
       return;
     }
+    this.comparing.hold(part);
     this.do(`${part.name}: draft ${number}`, [
       { kind: 'set-image', partId: part.id, image: draft },
       { kind: 'choose-draft', partId: part.id, number },
@@ -170,6 +210,7 @@ export class OpenSong {
 
   close(): void {
     for (const end of this.#ends) end();
+    this.mender.close();
     this.audition.close();
     this.session.close();
     this.playback.close();

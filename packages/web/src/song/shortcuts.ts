@@ -1,5 +1,6 @@
 import { useEffect } from 'react';
 import { createStore } from 'zustand/vanilla';
+import { partsOfKey } from '../comparing/toggle-keys.ts';
 import type { OpenSong } from './open-song.ts';
 
 export interface Shortcut {
@@ -10,9 +11,14 @@ export interface Shortcut {
 export const shortcuts: readonly Shortcut[] = [
   { keys: 'Space', what: 'Play and stop' },
   { keys: 'F', what: 'Hear the fold, or stereo again' },
-  { keys: 'P', what: 'Plain or image, for the selected parts' },
+  { keys: 'P', what: 'Plain or image, for the selected parts, equally loud' },
+  {
+    keys: 'Q W E R T Y …',
+    what: 'Plain or image, a key for each part; parts of one key flip together',
+  },
   { keys: '1 … 9', what: 'Take up a draft; an empty one keeps the image (Shift: keep it anew)' },
   { keys: 'L', what: 'Loop on and off' },
+  { keys: '−', what: 'Dim: 20 dB softer' },
   { keys: 'Home', what: 'To the beginning of the song or the loop' },
   { keys: 'Ctrl Z · Shift Ctrl Z', what: 'Undo · redo' },
   { keys: 'Arrow keys on a voice', what: 'Position and delay (Shift: ten steps; Alt: one sample)' },
@@ -88,8 +94,14 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
     case 'l':
       playback.setLoop(loop, !looping);
       return true;
-    default:
-      return false;
+    case '-':
+      playback.setOutput({ dimmed: !playback.store.getState().output.dimmed });
+      return true;
+    default: {
+      const ids = partsOfKey(open.session.store.getState().song, event.key.toLowerCase());
+      if (ids.length > 0) open.togglePlain(ids);
+      return ids.length > 0;
+    }
   }
 }
 

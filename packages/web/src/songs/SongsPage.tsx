@@ -60,6 +60,9 @@ export function SongsPage() {
           <span className="quiet flex-grow-1">
             Mono stems in; wide, fold-checked stereo stems out.
           </span>
+          <Link to="/measure" className="me-3">
+            Measure a file
+          </Link>
           <Button onClick={() => begin.mutate({ title: 'Untitled song', files: [] })}>
             <Plus aria-hidden /> New song
           </Button>

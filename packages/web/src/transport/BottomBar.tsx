@@ -1,28 +1,15 @@
 import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icons/react';
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
-import type { Listening } from '@pannet/core/rendering/listening';
 import type { Edit } from '@pannet/core/song/edits';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import {
-  useAnalyst,
-  useOpenSong,
-  usePlayback,
-  useSelectedMeasures,
-  useSelectedPart,
-  useSong,
-} from '../song/open-song.ts';
-
-const listeningNames: readonly (readonly [Listening, string, string])[] = [
-  ['stereo', 'Stereo', 'As it is'],
-  ['fold', 'Fold', '(L+R)/2 on both speakers (F)'],
-  ['difference', 'Difference', '(L−R)/2: what the fold loses'],
-  ['left', 'L', 'The left side alone'],
-  ['right', 'R', 'The right side alone'],
-];
+import { useAnalyst, useOpenSong, usePlayback, useSong } from '../song/open-song.ts';
+import { Drafts, PlainOrImage } from './Comparison.tsx';
+import { Hear } from './Hear.tsx';
+import { Output } from './Output.tsx';
 
 interface Props {
   readonly drawer: boolean;
@@ -36,7 +23,6 @@ export function BottomBar({ drawer, onDrawer }: Props) {
   const state = usePlayback((playing) => playing.state);
   const loop = usePlayback((playing) => playing.loop);
   const looping = usePlayback((playing) => playing.looping);
-  const listening = usePlayback((playing) => playing.monitoring.listening);
   const nothing = song.partOrder.length === 0 && !song.bed;
   return (
     <footer className="frame-bottom" aria-label="Transport">
@@ -70,23 +56,12 @@ export function BottomBar({ drawer, onDrawer }: Props) {
         <Repeat size={20} />
       </Button>
       <Clock />
-      <span className="listening" role="group" aria-label="Hear">
-        {listeningNames.map(([value, label, title]) => (
-          <button
-            key={value}
-            type="button"
-            title={title}
-            aria-pressed={listening === value}
-            onClick={() => playback.listen({ listening: value })}
-          >
-            {label}
-          </button>
-        ))}
-      </span>
+      <Hear />
       <PlainOrImage />
       <Drafts />
       <span className="flex-grow-1" />
       <BedControls />
+      <Output />
       <FoldDrawerButton drawer={drawer} onDrawer={onDrawer} />
     </footer>
   );
@@ -99,89 +74,6 @@ function Clock() {
   return (
     <span className="mono" style={{ minWidth: 64 }} title="Place in the song">
       {loading ? 'loading' : clock(frame / rate, 1)}
-    </span>
-  );
-}
-
-/** The selected parts plain or as images, at the same loudness. */
-function PlainOrImage() {
-  const open = useOpenSong();
-  const part = useSelectedPart();
-  const plain = usePlayback((state) => (part ? state.monitoring.plain[part.id] : undefined));
-  const measures = useSelectedMeasures();
-  useAnalyst((state) => state.parts);
-  const match = part ? open.analyst.matchDb(part.id) : null;
-  const isPlain = plain !== undefined;
-  return (
-    <span className="d-inline-flex align-items-center gap-2">
-      <span className="listening" role="group" aria-label="Plain or image">
-        {[true, false].map((wanted) => (
-          <button
-            key={String(wanted)}
-            type="button"
-            disabled={!part}
-            title={wanted ? 'The take in the middle, as loud as the image (P)' : 'The image (P)'}
-            aria-pressed={isPlain === wanted}
-            onClick={() => isPlain !== wanted && open.togglePlain()}
-          >
-            {wanted ? 'Plain' : 'Image'}
-          </button>
-        ))}
-      </span>
-      <span
-        className="mono small quiet"
-        style={{ minWidth: 104 }}
-        title="By how much plain is raised or lowered, so that both are equally loud (BS.1770)"
-      >
-        {match === null
-          ? measures
-            ? 'silent'
-            : 'measuring …'
-          : `matched ${signedFigure(match, 1)} LU`}
-      </span>
-    </span>
-  );
-}
-
-/** Kept states of the selected part's image. */
-function Drafts() {
-  const open = useOpenSong();
-  const part = useSelectedPart();
-  if (!part) return null;
-  const { drafts, draft, image } = part;
-  const numbers = Object.keys(drafts).sort();
-  const free = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].find((number) => !drafts[number]);
-  const changed = draft !== null && JSON.stringify(drafts[draft]) !== JSON.stringify(image);
-  return (
-    <span className="d-inline-flex align-items-center gap-2">
-      <span className="listening" role="group" aria-label="Drafts">
-        {numbers.map((number) => (
-          <button
-            key={number}
-            type="button"
-            aria-pressed={number === draft}
-            aria-label={`Draft ${number}${number === draft && changed ? ', changed' : ''}`}
-            title={`Take up draft ${number} (${number}); keep the image there: Shift ${number}`}
-            onClick={(event) =>
-              event.shiftKey ? open.keepDraft(number) : open.recallDraft(number)
-            }
-          >
-            {number}
-            {number === draft && changed && '′'}
-          </button>
-        ))}
-        {free && (
-          <button
-            type="button"
-            aria-label={`Keep as draft ${free}`}
-            title={`Keep the image as draft ${free} (Shift ${free})`}
-            onClick={() => open.keepDraft(free)}
-          >
-            {numbers.length === 0 ? 'Keep a draft' : '+'}
-          </button>
-        )}
-      </span>
-      {changed && <span className="small quiet">changed</span>}
     </span>
   );
 }

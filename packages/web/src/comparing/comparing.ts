@@ -1,0 +1,87 @@
+import { matchLevels, type Matching, type MatchMode } from '@pannet/core/comparing/matching';
+import { imageLevel, type Level } from '@pannet/core/findings/part-figures';
+import type { Part, Song } from '@pannet/core/song/song';
+import { createStore } from 'zustand/vanilla';
+import { measuredId, type Analyst } from '../measuring/analyst.ts';
+
+export interface ComparingState {
+  readonly mode: MatchMode;
+  /** By part: the level that is held since its comparison began. */
+  readonly held: Readonly<Record<string, Level>>;
+}
+
+/** States of one part at equal loudness. */
+export interface MatchedPart extends Matching {
+  /** What is heard of the part: “plain”, “image” or the number of a draft. */
+  readonly shown: string;
+}
+
+/**
+ * Who is compared is equally loud. The level of what was heard when a comparison began is held until it is let go: while
+ * plain, the image and drafts are gone through, and while they are changed.
+ */
+export class Comparing {
+  readonly store = createStore<ComparingState>(() => ({ mode: 'heard', held: {} }));
+  readonly #analyst: Analyst;
+
+  constructor(analyst: Analyst) {
+    this.#analyst = analyst;
+  }
+
+  setMode(mode: MatchMode): void {
+    this.store.setState({ mode });
+  }
+
+  /** Begins a comparison of a part, if there is none and its level is known. */
+  hold(part: Part): void {
+    const { held } = this.store.getState();
+    const level = this.levels(part)[imageState(part)];
+    if (held[part.id] || !level) return;
+    this.store.setState({ held: { ...held, [part.id]: level } });
+  }
+
+  release(partId: string): void {
+    const { [partId]: _, ...held } = this.store.getState().held;
+    this.store.setState({ held });
+  }
+
+  /** Drops what belongs to parts that are gone. */
+  follow(song: Song): void {
+    for (const partId of Object.keys(this.store.getState().held))
+      if (!song.parts[partId]) this.release(partId);
+  }
+
+  /** What each state of a part is to be raised by; null while plain and image are not measured. */
+  matching(part: Part): MatchedPart | null {
+    const levels = this.levels(part);
+    const shown = imageState(part);
+    const now = levels[shown];
+    if (!now || !levels.plain) return null;
+    const { mode, held } = this.store.getState();
+    const goal = part.id in held ? held[part.id] : now;
+    return { ...matchLevels(levels, goal, mode), shown };
+  }
+
+  /** The levels that are known, of plain, the image and the drafts. */
+  levels(part: Part): Record<string, Level> {
+    const { parts } = this.#analyst.store.getState();
+    const levels: Record<string, Level> = {};
+    const image = parts[part.id];
+    if (image) {
+      levels.plain = image.measured.plain;
+      levels.image = imageLevel(image.measured);
+    }
+    for (const draft of Object.keys(part.drafts)) {
+      const measures = parts[measuredId(part.id, draft)];
+      if (measures) levels[draft] = imageLevel(measures.measured);
+    }
+    return levels;
+  }
+}
+
+/** The draft that the image is, as it was kept, or “image”. */
+export function imageState({ draft, drafts, image }: Part): string {
+  return draft !== null && JSON.stringify(drafts[draft]) === JSON.stringify(image)
+    ? draft
+    : 'image';
+}

@@ -1,0 +1,140 @@
+import type { Finding, FindingCode } from '@pannet/core/findings/finding';
+import { gauges } from '@pannet/core/findings/gauges';
+import { findingsOfPart } from '@pannet/core/findings/part-findings';
+import { figure } from '@pannet/core/quantities/wording';
+import type { Part } from '@pannet/core/song/song';
+import Button from 'react-bootstrap/Button';
+import ProgressBar from 'react-bootstrap/ProgressBar';
+import { useStore } from 'zustand';
+import type { PartMeasures } from '../measuring/analyst.ts';
+import { mendId, mendKey, type Found } from '../measuring/mender.ts';
+import { useOpenSong, useSession, useSong } from '../song/open-song.ts';
+
+interface Props {
+  readonly part: Part;
+  readonly measures: PartMeasures;
+}
+
+/** What is wrong, and what would mend it: tried, then kept or dropped. */
+export function Findings({ part, measures }: Props) {
+  const song = useSong();
+  const rate = song.rateHz ?? 48_000;
+  const found = findingsOfPart(measures.measured, song, part, measures.from / rate);
+  const worst = measures.measured.report.overTime.worst?.fromSeconds ?? 0;
+  return (
+    <section aria-label="Findings">
+      {found.map((finding) => (
+        <Row
+          key={finding.code}
+          part={part}
+          finding={finding}
+          aroundSeconds={finding.place?.fromSeconds ?? measures.from / rate + worst}
+        />
+      ))}
+    </section>
+  );
+}
+
+interface RowProps {
+  readonly part: Part;
+  readonly finding: Finding;
+  readonly aroundSeconds: number;
+}
+
+function Row({ part, finding, aroundSeconds }: RowProps) {
+  const open = useOpenSong();
+  const { code, sentence, place } = finding;
+  const rate = useSong().rateHz ?? 48_000;
+  const busy = useStore(open.mender.store, (state) => state.busy);
+  const known = useStore(open.mender.store, (state) =>
+    mendId(part.id, code) in state.found ? state.found[mendId(part.id, code)] : null,
+  );
+  // What is tried is not what is: the mend is of the image underneath.
+  const underneath = useSession((state) => state.song.parts[part.id]);
+  const trial = useStore(open.audition.store, (state) => state.trial);
+  const tried = trial?.id === mendId(part.id, code);
+  const current = known && underneath && known.key === mendKey(underneath) ? known : null;
+  const looking = busy?.code === code;
+  const mendable = gauges[code] !== null;
+  const listen = () => {
+    if (!place) return;
+    open.playback.seek(Math.round(place.fromSeconds * rate));
+    if (open.playback.store.getState().state === 'stopped') void open.playback.play();
+  };
+  return (
+    <div className={`finding${tried ? ' tried' : ''}`} data-testid={`finding-${code}`}>
+      <p className="m-0">{sentence}</p>
+      {looking && (
+        <div className="d-flex align-items-center gap-2" role="status">
+          <ProgressBar
+            className="flex-grow-1"
+            now={100 * busy.share}
+            aria-label="Measuring mends"
+          />
+          <Button size="sm" variant="outline-primary" onClick={() => open.mender.stopLooking()}>
+            Stop
+          </Button>
+        </div>
+      )}
+      {current && <MendFigures found={current} code={code} />}
+      {!looking && (mendable || place) && (
+        <div className="d-flex gap-1 mt-1">
+          {place && (
+            <Button size="sm" variant="outline-primary" onClick={listen}>
+              Go there
+            </Button>
+          )}
+          {mendable && current?.mend !== null && (
+            <Button
+              size="sm"
+              variant="outline-primary"
+              aria-label={`${tried ? 'Drop the mend' : 'Try a mend'} for: ${code}`}
+              aria-pressed={tried}
+              title="Looks for a mend, measures it, and plays it as loud as what is there"
+              onClick={() =>
+                tried ? open.audition.drop() : open.mender.try(part, code, aroundSeconds)
+              }
+            >
+              {tried ? 'Drop' : 'Try'}
+            </Button>
+          )}
+          {tried && trial && (
+            <Button
+              size="sm"
+              aria-label={`Keep the mend for: ${code}`}
+              onClick={() => open.do(trial.name, trial.edits)}
+            >
+              Keep
+            </Button>
+          )}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function MendFigures({
+  found: { mend },
+  code,
+}: {
+  readonly found: Found;
+  readonly code: FindingCode;
+}) {
+  if (!mend)
+    return (
+      <p className="small m-0 mend-figures">No mend was found that keeps the width and the fold.</p>
+    );
+  const gauge = gauges[code];
+  const value = (number: number) => figure(number, gauge?.places ?? 1);
+  const width = (number: number | null) => (number === null ? '–' : figure(number, 1));
+  return (
+    <p className="small mono m-0 mend-figures">
+      {mend.words}
+      <br />
+      {gauge?.label} {value(mend.before)} → {value(mend.after)} {gauge?.unit}
+      {mend.gone ? '' : ' (less, not gone)'}
+      <br />
+      S/M {width(mend.widthBeforeDb)} → {width(mend.widthAfterDb)} dB
+    </p>
+  );
+}

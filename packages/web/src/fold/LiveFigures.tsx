@@ -1,0 +1,65 @@
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import { useEffect, useRef } from 'react';
+import { useOpenSong } from '../song/open-song.ts';
+
+/** Of what was there with each look, thirty a second: some 300 ms of memory. */
+const memory = 0.9;
+/** So many looks between two writings: figures that run cannot be read. */
+const looksPerWriting = 6;
+const silentPower = 1e-7;
+
+/** What the selected part does at this moment: how wide, on which side, what the fold loses. */
+export function LiveFigures({ row }: { readonly row: number }) {
+  const { playback } = useOpenSong();
+  const cells = useRef<(HTMLSpanElement | null)[]>([]);
+  useEffect(() => {
+    const held = [0, 0, 0];
+    let looks = 0;
+    const write = (texts: readonly string[]) => {
+      for (const [n, text] of texts.entries()) {
+        const cell = cells.current[n];
+        if (cell && cell.textContent !== text) cell.textContent = text;
+      }
+    };
+    return playback.onSeen(({ state, sums }) => {
+      if (state !== 'playing') {
+        held.fill(0);
+        write(['–', '–', '–', '–']);
+        return;
+      }
+      for (let n = 0; n < 3; n++)
+        held[n] = held[n] * memory + (sums[3 * row + n] ?? 0) * (1 - memory);
+      if (++looks % looksPerWriting > 0) return;
+      write(liveTexts(held[0], held[1], held[2]));
+    });
+  }, [playback, row]);
+  return (
+    <div className="live-figures mono" aria-hidden>
+      {['S/M', 'corr', 'fold', 'lean'].map((label, n) => (
+        <span key={label}>
+          <span className="quiet">{label}</span>{' '}
+          <span ref={(cell) => void (cells.current[n] = cell)}>–</span>
+        </span>
+      ))}
+    </div>
+  );
+}
+
+/** From Σl², Σr² and Σlr: S/M in dB, correlation, loss of the fold in dB, lean in dB. */
+export function liveTexts(left: number, right: number, cross: number): string[] {
+  const both = left + right;
+  if (both < silentPower) return ['–', '–', '–', '–'];
+  const side = Math.max(0, both - 2 * cross);
+  const middle = Math.max(0, both + 2 * cross);
+  const decibels = (ratio: number) => Math.max(-60, Math.min(60, 10 * Math.log10(ratio)));
+  const scale = Math.sqrt(left * right);
+  const lean = left > 0 && right > 0 ? decibels(left / right) : null;
+  const leanText = lean === null ? '–' : figure(Math.abs(lean), 1);
+  return [
+    middle === 0 ? '+60' : signedFigure(decibels(side / middle), 0),
+    scale > 0 ? signedFigure(cross / scale, 2) : '–',
+    // Of two equal sides the fold loses nothing: both in the middle.
+    figure(decibels(middle / (2 * both)), 1),
+    lean === null || Number(leanText) === 0 ? leanText : `${lean > 0 ? 'L' : 'R'} ${leanText}`,
+  ];
+}

@@ -1,0 +1,188 @@
+import { findingsOf } from '@pannet/core/findings/findings';
+import { definitions, type Figure } from '@pannet/core/measurement/definitions';
+import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
+import { useEffect, useRef, useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Link } from 'react-router';
+import { FigureLabel } from '../controls/FigureLabel.tsx';
+import { VerdictMark } from '../controls/VerdictMark.tsx';
+import { DropArea } from '../importing/DropArea.tsx';
+import { BandChart } from './BandChart.tsx';
+import type { FromFileMeasurer, MeasuredFile } from './messages.ts';
+
+type State =
+  | { readonly kind: 'waiting' }
+  | { readonly kind: 'measuring'; readonly name: string; readonly share: number }
+  | { readonly kind: 'done'; readonly name: string; readonly file: MeasuredFile }
+  | { readonly kind: 'failed'; readonly name: string; readonly sentence: string };
+
+/** Any file in figures, without making a part of it: a finished mix, a stem from elsewhere. It stays in this browser. */
+export function MeasurePage() {
+  const [state, setState] = useState<State>({ kind: 'waiting' });
+  const worker = useRef<Worker | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => () => worker.current?.terminate(), []);
+  const stop = () => {
+    worker.current?.terminate();
+    worker.current = null;
+    setState({ kind: 'waiting' });
+  };
+  const measure = (files: readonly File[]) => {
+    const file = files.at(0);
+    if (!file) return;
+    worker.current?.terminate();
+    const started = new Worker(new URL('./file.worker.ts', import.meta.url), { type: 'module' });
+    worker.current = started;
+    const { name } = file;
+    setState({ kind: 'measuring', name, share: 0 });
+    started.onerror = (event) => setState({ kind: 'failed', name, sentence: event.message });
+    started.onmessage = ({ data }: MessageEvent<FromFileMeasurer>) => {
+      if (data.kind === 'progress') setState({ kind: 'measuring', name, share: data.share });
+      else if (data.kind === 'failed') setState({ kind: 'failed', name, sentence: data.sentence });
+      else setState({ kind: 'done', name, file: data.file });
+    };
+    started.postMessage(file);
+  };
+  return (
+    <DropArea hint="Drop a file to measure it" onFiles={measure}>
+      <main className="songs-page measure-page">
+        <header className="d-flex align-items-baseline mb-3 gap-3">
+          <Link to="/" className="quiet text-decoration-none">
+            Songs
+          </Link>
+          <h1 className="h4 m-0 flex-grow-1">Measure a file</h1>
+          <Button variant="outline-primary" onClick={() => input.current?.click()}>
+            Choose a file
+          </Button>
+          <input
+            ref={input}
+            type="file"
+            accept="audio/*,.wav,.flac,.mp3,.ogg,.aif,.aiff,.aifc"
+            hidden
+            aria-label="File to measure"
+            onChange={(event) => {
+              measure([...(event.target.files ?? [])]);
+              event.target.value = '';
+            }}
+          />
+        </header>
+        {state.kind === 'waiting' && (
+          <p className="empty">
+            Drop a stereo file here: a finished mix, a stem from elsewhere. It is measured in this
+            browser and goes nowhere. WAV, FLAC, MP3, Ogg Vorbis and AIFF can be read.
+          </p>
+        )}
+        {state.kind === 'measuring' && (
+          <div role="status">
+            <p className="mb-1">Measuring “{state.name}” …</p>
+            <div className="d-flex align-items-center gap-2">
+              <ProgressBar className="flex-grow-1" now={100 * state.share} aria-label="Measuring" />
+              <Button size="sm" variant="outline-primary" onClick={stop}>
+                Stop
+              </Button>
+            </div>
+          </div>
+        )}
+        {state.kind === 'failed' && (
+          <p role="alert">
+            “{state.name}” could not be measured: {state.sentence}
+          </p>
+        )}
+        {state.kind === 'done' && <Report name={state.name} file={state.file} />}
+      </main>
+    </DropArea>
+  );
+}
+
+function Report({ name, file }: { readonly name: string; readonly file: MeasuredFile }) {
+  const { report, colour, seconds } = file;
+  const { fold, likeness, overTime, dynamics, sideToMidBands: bands, comb } = report;
+  const { worst } = overTime;
+  const or = (value: number | null | undefined, write: (value: number) => string) =>
+    value === null || value === undefined ? '–' : write(value);
+  const side = (value: number) => (Math.abs(value) < 0.05 ? '' : value > 0 ? 'L ' : 'R ');
+  const cells: [Figure, string][] = [
+    ['loudness', or(report.loudnessLufs, (value) => `${figure(value, 1)} LUFS`)],
+    ['truePeak', or(report.truePeakDbtp, (value) => `${figure(value, 2)} dBTP`)],
+    ['range', `${figure(report.loudnessRangeLu, 1)} LU`],
+    [
+      'sideToMid',
+      report.stillMono ? 'mono' : or(report.sideToMidDb, (value) => `${signedFigure(value, 1)} dB`),
+    ],
+    [
+      'bands',
+      [bands.lowDb, bands.midDb, bands.highDb]
+        .map((db) => or(db, (value) => signedFigure(value, 0)))
+        .join(' · '),
+    ],
+    ['correlation', or(report.correlation, (value) => signedFigure(value, 2))],
+    ['lead', or(report.leadMs, (value) => `${side(value)}${figure(Math.abs(value), 1)} ms`)],
+    ['lean', or(report.leanDb, (value) => `${side(value)}${figure(Math.abs(value), 1)} dB`)],
+    [
+      'likeness',
+      likeness
+        ? `${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 1)} ms`
+        : '–',
+    ],
+    ['drop', or(fold.dropLu, (value) => `${figure(value, 1)} LU`)],
+    [
+      'dip',
+      or(fold.deepestDipDb, (value) => `${figure(value, 1)} dB at ${fold.deepestDipHz ?? 0} Hz`),
+    ],
+    [
+      'overTime',
+      worst ? `worst ${figure(worst.lossLu, 1)} LU from ${clock(worst.fromSeconds, 1)}` : '–',
+    ],
+    [
+      'comb',
+      comb
+        ? `${comb.notchesHz
+            .slice(0, 3)
+            .map((hz) => figure(hz, 0))
+            .join(', ')} Hz`
+        : 'none',
+    ],
+    [
+      'crest',
+      `L ${or(dynamics.left?.crestDb, (value) => figure(value, 1))} · R ${or(dynamics.right?.crestDb, (value) => figure(value, 1))}`,
+    ],
+    [
+      'spread',
+      `L ${or(dynamics.left?.spreadDb, (value) => figure(value, 1))} · R ${or(dynamics.right?.spreadDb, (value) => figure(value, 1))}`,
+    ],
+  ];
+  return (
+    <article aria-label={`Report of ${name}`}>
+      <h2 className="h6 d-flex align-items-center gap-2" data-testid="file-verdict">
+        <VerdictMark verdict={fold.verdict} size={20} />
+        <span className="text-truncate">{name}</span>
+        <span className="quiet fw-normal">
+          {clock(seconds, 1)} · {report.rateHz / 1000} kHz
+          {file.channels === 1 ? ' · one channel' : ''}
+          {fold.verdict
+            ? ` · the fold ${fold.verdict === 'watch' ? 'is to be watched' : fold.verdict}`
+            : ''}
+        </span>
+      </h2>
+      <div className="report-grid">
+        {cells.map(([key, text]) => (
+          <div key={key}>
+            <FigureLabel figure={key} label={definitions[key].label} />
+            <div className="value mono" data-testid={`file-${key}`}>
+              {text}
+            </div>
+          </div>
+        ))}
+      </div>
+      <BandChart report={report} colour={colour} />
+      <section aria-label="Findings">
+        {findingsOf(report).map(({ code, sentence }) => (
+          <p key={code} className="finding m-0">
+            {sentence}
+          </p>
+        ))}
+      </section>
+    </article>
+  );
+}

@@ -1,0 +1,207 @@
+import type { FindingCode } from '@pannet/core/findings/finding';
+import type { Mend } from '@pannet/core/findings/find-mend';
+import type { Setting } from '@pannet/core/findings/safer';
+import type { MayChange } from '@pannet/core/findings/variations';
+import { partFrames, type Part } from '@pannet/core/song/song';
+import { createStore } from 'zustand/vanilla';
+import { say } from '../controls/notices.ts';
+import type { Playback } from '../playback/playback.ts';
+import type { SongSession } from '../sync/song-session.ts';
+import type { Audition } from './audition.ts';
+import type { FromMender, ToMender } from './messages.ts';
+
+/** A mend that was looked for; null where there is none. */
+export interface Found {
+  readonly mend: Mend | null;
+  /** Of the image that it is for. */
+  readonly key: string;
+}
+
+/** The search for a safer setting, as far as it has come. */
+export interface SearchState {
+  readonly partId: string;
+  readonly key: string;
+  readonly begun: Setting | null;
+  readonly tried: readonly Setting[];
+  readonly best: Setting | null;
+  readonly share: number;
+  readonly running: boolean;
+}
+
+export interface MenderState {
+  /** What is being looked for. */
+  readonly busy: { readonly code: FindingCode; readonly share: number } | null;
+  /** By part and finding. */
+  readonly found: Readonly<Record<string, Found>>;
+  readonly search: SearchState | null;
+}
+
+/** Mends are measured over the loop, or over so much round the place in question; a search over less. */
+const mendSeconds = 16;
+const searchSeconds = 8;
+
+/** What a mend depends on. */
+export function mendKey(part: Part): string {
+  return JSON.stringify([part.image, part.preparation, part.takes, part.plainVoice]);
+}
+
+/**
+ * Looks for what mends a finding, and for safer settings, in a worker each; what it finds is played until it is kept or
+ * dropped.
+ */
+export class Mender {
+  readonly store = createStore<MenderState>(() => ({ busy: null, found: {}, search: null }));
+  readonly #session: SongSession;
+  readonly #playback: Playback;
+  readonly #audition: Audition;
+  #worker: Worker | null = null;
+  #searcher: Worker | null = null;
+
+  constructor(session: SongSession, playback: Playback, audition: Audition) {
+    this.#session = session;
+    this.#playback = playback;
+    this.#audition = audition;
+  }
+
+  #open(hear: (message: FromMender) => void): Worker {
+    const worker = new Worker(new URL('./mender.worker.ts', import.meta.url), { type: 'module' });
+    worker.onmessage = ({ data }: MessageEvent<FromMender>) => hear(data);
+    worker.onerror = (event) => hear({ kind: 'failed', sentence: event.message });
+    return worker;
+  }
+
+  /** The loop, or so many seconds round a place. */
+  #stretch(part: Part, seconds: number, aroundSeconds: number): { from: number; to: number } {
+    const { song } = this.#session.store.getState();
+    const rate = song.rateHz ?? 48_000;
+    const frames = partFrames(song, part);
+    const { loop, looping } = this.#playback.store.getState();
+    if (looping && loop && loop.start < frames)
+      return { from: loop.start, to: Math.min(loop.end, frames) };
+    const length = Math.min(frames, Math.round(seconds * rate));
+    const from = Math.round(aroundSeconds * rate - length / 2);
+    const start = Math.max(0, Math.min(frames - length, from));
+    return { from: start, to: start + length };
+  }
+
+  /** Looks for a mend, then plays it as loud as what it would replace. */
+  try(part: Part, code: FindingCode, aroundSeconds: number): void {
+    this.stopLooking();
+    const id = mendId(part.id, code);
+    const key = mendKey(part);
+    const { found } = this.store.getState();
+    const stretch = this.#stretch(part, mendSeconds, aroundSeconds);
+    const known = id in found && found[id].key === key ? found[id] : null;
+    if (known?.mend) {
+      this.#play(part, known.mend, stretch.from);
+      return;
+    }
+    const { song } = this.#session.store.getState();
+    this.store.setState({ busy: { code, share: 0 } });
+    this.#worker = this.#open((message) => {
+      switch (message.kind) {
+        case 'progress':
+          this.store.setState({ busy: { code, share: message.share } });
+          break;
+        case 'mend':
+          this.#end();
+          this.store.setState(({ found: before }) => ({
+            found: { ...before, [id]: { mend: message.mend, key } },
+          }));
+          if (message.mend) this.#play(part, message.mend, stretch.from);
+          break;
+        case 'failed':
+          this.#end();
+          say(message.sentence);
+          break;
+        case 'search':
+          break;
+      }
+    });
+    this.#tell(this.#worker, {
+      kind: 'mend',
+      song,
+      partId: part.id,
+      code,
+      splices: this.#playback.wholeSplices(),
+      ...stretch,
+    });
+  }
+
+  #tell(worker: Worker, message: ToMender): void {
+    worker.postMessage(message);
+  }
+
+  #end(): void {
+    this.#worker?.terminate();
+    this.#worker = null;
+    this.store.setState({ busy: null });
+  }
+
+  stopLooking(): void {
+    if (this.#worker) this.#end();
+  }
+
+  /** Where nothing plays, it begins where it was measured. */
+  #play(part: Part, mend: Mend, from: number): void {
+    if (this.#playback.store.getState().state === 'stopped') this.#playback.seek(from);
+    this.#audition.begin({
+      id: mendId(part.id, mend.code),
+      partId: part.id,
+      name: `${part.name}: ${mend.words}`,
+      edits: [{ kind: 'set-image', partId: part.id, image: mend.image }],
+    });
+  }
+
+  /** Begins the search anew. */
+  search(part: Part, may: MayChange, aroundSeconds: number): void {
+    this.stopSearch();
+    const { song } = this.#session.store.getState();
+    const none: SearchState = {
+      partId: part.id,
+      key: mendKey(part),
+      begun: null,
+      tried: [],
+      best: null,
+      share: 0,
+      running: true,
+    };
+    this.store.setState({ search: none });
+    this.#searcher = this.#open((message) => {
+      const { search } = this.store.getState();
+      if (message.kind === 'failed') {
+        this.stopSearch();
+        say(message.sentence);
+      } else if (message.kind === 'search' && search) {
+        const { search: state, done } = message;
+        this.store.setState({ search: { ...search, ...state, running: !done } });
+        if (done) this.stopSearch();
+      }
+    });
+    this.#tell(this.#searcher, {
+      kind: 'search',
+      song,
+      partId: part.id,
+      may,
+      splices: this.#playback.wholeSplices(),
+      ...this.#stretch(part, searchSeconds, aroundSeconds),
+    });
+  }
+
+  /** What was tried so far stays. */
+  stopSearch(): void {
+    this.#searcher?.terminate();
+    this.#searcher = null;
+    const { search } = this.store.getState();
+    if (search?.running) this.store.setState({ search: { ...search, running: false } });
+  }
+
+  close(): void {
+    this.#worker?.terminate();
+    this.#searcher?.terminate();
+  }
+}
+
+export function mendId(partId: string, code: FindingCode): string {
+  return `mend/${partId}/${code}`;
+}

@@ -1,0 +1,167 @@
+import { definitions } from '@pannet/core/measurement/definitions';
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import type { Part } from '@pannet/core/song/song';
+import Button from 'react-bootstrap/Button';
+import Dropdown from 'react-bootstrap/Dropdown';
+import { useStore } from 'zustand';
+import { imageState } from '../comparing/comparing.ts';
+import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../song/open-song.ts';
+
+/** The selected parts plain or as images, equally loud. */
+export function PlainOrImage() {
+  const open = useOpenSong();
+  const part = useSelectedPart();
+  const plain = usePlayback((state) => (part ? state.monitoring.plain[part.id] : undefined));
+  const isPlain = plain !== undefined;
+  return (
+    <span className="d-inline-flex align-items-center gap-1">
+      <span className="listening" role="group" aria-label="Plain or image">
+        {[true, false].map((wanted) => (
+          <button
+            key={String(wanted)}
+            type="button"
+            disabled={!part}
+            title={wanted ? 'Plain, as loud as the image (P)' : 'The image (P)'}
+            aria-pressed={isPlain === wanted}
+            onClick={() => isPlain !== wanted && open.togglePlain()}
+          >
+            {wanted ? 'Plain' : 'Image'}
+          </button>
+        ))}
+      </span>
+      {part && <Matched part={part} isPlain={isPlain} />}
+    </span>
+  );
+}
+
+/** By how much what is heard is raised; behind it how it is matched, to what, and what plain is. */
+function Matched({ part, isPlain }: { readonly part: Part; readonly isPlain: boolean }) {
+  const open = useOpenSong();
+  useAnalyst((state) => state.parts);
+  const { mode, held } = useStore(open.comparing.store);
+  const matching = open.comparing.matching(part);
+  const isHeld = part.id in held;
+  const text = () => {
+    if (!matching) return 'measuring …';
+    const gain = matching.gainsDb[isPlain || !isHeld ? 'plain' : matching.shown];
+    return `matched ${signedFigure(gain, 1)} LU`;
+  };
+  const plainVoice = part.image.voices.find(({ id }) => id === part.plainVoice);
+  const setPlain = (id: string | null, name: string) =>
+    open.do(`${part.name}: plain is ${name}`, [
+      { kind: 'set-part', partId: part.id, changes: { plainVoice: id } },
+    ]);
+  return (
+    <Dropdown drop="up" autoClose="outside">
+      <Dropdown.Toggle
+        as="button"
+        type="button"
+        bsPrefix="matched-toggle"
+        className="mono small"
+        title={definitions.matched.text}
+      >
+        {text()}
+        {mode === 'middle' && ' mid'} ▴
+      </Dropdown.Toggle>
+      <Dropdown.Menu className="p-2" style={{ width: 316 }}>
+        <h3 className="panel-heading mt-0">Equal in</h3>
+        <span className="listening mb-1" role="group" aria-label="Equal in">
+          {(['heard', 'middle'] as const).map((value) => (
+            <button
+              key={value}
+              type="button"
+              aria-pressed={mode === value}
+              onClick={() => open.comparing.setMode(value)}
+            >
+              {value === 'heard' ? 'heard loudness' : 'the middle'}
+            </button>
+          ))}
+        </span>
+        <p className="quiet small mb-2">
+          {mode === 'heard'
+            ? 'Plain and drafts are as loud as the image in stereo.'
+            : 'Plain and drafts are as loud as the image in the fold: usual for a lead voice.'}
+        </p>
+        {matching && matching.heldBackDb > 0.05 && (
+          <p className="small mb-2">
+            All are {figure(matching.heldBackDb, 1)} dB lower, so that none is raised over −1 dBTP.
+          </p>
+        )}
+        {isHeld ? (
+          <p className="small mb-2">
+            The level of when the comparison began is held.{' '}
+            <Button
+              size="sm"
+              variant="outline-primary"
+              onClick={() => open.comparing.release(part.id)}
+            >
+              Let go
+            </Button>
+          </p>
+        ) : (
+          <p className="quiet small mb-2">Press P or a draft to compare: the level is held then.</p>
+        )}
+        <h3 className="panel-heading mt-0">Plain is</h3>
+        <select
+          className="plain-select w-100"
+          aria-label="Plain is"
+          value={plainVoice?.id ?? ''}
+          onChange={(event) => {
+            const voice = part.image.voices.find(({ id }) => id === event.target.value);
+            setPlain(voice?.id ?? null, voice ? `“${voice.name}”` : 'the take');
+          }}
+        >
+          <option value="">the take in the middle</option>
+          {part.image.voices.map((voice) => (
+            <option key={voice.id} value={voice.id}>
+              “{voice.name}” in the middle
+            </option>
+          ))}
+        </select>
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+/** Kept states of the selected part's image. */
+export function Drafts() {
+  const open = useOpenSong();
+  const part = useSelectedPart();
+  if (!part) return null;
+  const { drafts, draft } = part;
+  const numbers = Object.keys(drafts).sort();
+  const free = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].find((number) => !drafts[number]);
+  const changed = draft !== null && imageState(part) === 'image';
+  return (
+    <span className="d-inline-flex align-items-center gap-2">
+      <span className="listening" role="group" aria-label="Drafts">
+        {numbers.map((number) => (
+          <button
+            key={number}
+            type="button"
+            aria-pressed={number === draft}
+            aria-label={`Draft ${number}${number === draft && changed ? ', changed' : ''}`}
+            title={`Take up draft ${number} (${number}); keep the image there: Shift ${number}`}
+            onClick={(event) =>
+              event.shiftKey ? open.keepDraft(number) : open.recallDraft(number)
+            }
+          >
+            {number}
+            {number === draft && changed && '′'}
+          </button>
+        ))}
+        {free && (
+          <button
+            type="button"
+            aria-label={`Keep as draft ${free}`}
+            title={`Keep the image as draft ${free} (Shift ${free})`}
+            onClick={() => open.keepDraft(free)}
+          >
+            {numbers.length === 0 ? 'Keep a draft' : '+'}
+          </button>
+        )}
+      </span>
+      {changed && <span className="small quiet">changed</span>}
+    </span>
+  );
+}
