@@ -7,8 +7,10 @@ import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { expect, type Locator, type Page } from '@playwright/test';
 import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { wavFile } from '@pannet/core/formats/wav-write';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
+import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
 import type { Edit } from '@pannet/core/song/edits';
 import { newPart, type Recording } from '@pannet/core/song/song';
 
@@ -188,4 +190,20 @@ export async function channelsOf(path: string): Promise<readonly Float32Array[]>
   const layout = await readWavLayout(bytesInMemory(bytes), path);
   if (!layout.ok) throw new Error(layout.error.sentence);
   return readWavChannels(bytesInMemory(bytes), layout.value);
+}
+
+/** A song of 20 s of noise in each part, opened. */
+export async function openParts(
+  page: Page,
+  title: string,
+  names: readonly string[],
+): Promise<void> {
+  const recordings = [];
+  for (const [n, name] of names.entries())
+    recordings.push(
+      await upload(address(), `${name}.wav`, wavFile([noise(20, rate, 70 + n, 0.1)], rate, '24')),
+    );
+  const id = await songOf(address(), title, recordings);
+  await page.goto(`${address()}/songs/${id}`);
+  await expect(page.getByTestId(`part-${names[0]}`)).toBeVisible();
 }

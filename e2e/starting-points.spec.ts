@@ -1,20 +1,7 @@
 import { readFileSync } from 'node:fs';
-import { expect, test, type Page } from '@playwright/test';
-import { wavFile } from '@pannet/core/formats/wav-write';
+import { expect, test } from '@playwright/test';
 import { LoudnessMeter } from '@pannet/core/measurement/loudness';
-import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
-import { address, rate, songOf, tap, upload, wakeAudio } from './stage.ts';
-
-async function openParts(page: Page, title: string, names: readonly string[]): Promise<void> {
-  const recordings = [];
-  for (const [n, name] of names.entries())
-    recordings.push(
-      await upload(address(), `${name}.wav`, wavFile([noise(20, rate, 70 + n, 0.1)], rate, '24')),
-    );
-  const id = await songOf(address(), title, recordings);
-  await page.goto(`${address()}/songs/${id}`);
-  await expect(page.getByTestId(`part-${names[0]}`)).toBeVisible();
-}
+import { openParts, rate, tap, wakeAudio } from './stage.ts';
 
 test('a recipe is tried as loud as what it would replace, then dropped or kept', async ({
   page,

@@ -4,6 +4,7 @@ import { measureStereo, type MeasuredStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
 import { beatingOf, type Beating } from '../rendering/beating.ts';
+import { planLeadMs } from '../rendering/fold-paths.ts';
 import { renderStretch } from '../rendering/offline.ts';
 import type { RenderPlan } from '../rendering/plan.ts';
 import type { BlockLoader } from '../sources/blocks.ts';
@@ -19,6 +20,8 @@ export interface Level {
 /** All that is measured of a part. */
 export interface PartFigures extends MeasuredStereo {
   readonly plain: Level & { readonly lowDb: number };
+  /** By how much L speaks before R, from the delays of the voices; null where a side says nothing. */
+  readonly plannedLeadMs: number | null;
   /** Of each ear, at 440 Hz. */
   readonly beating: { readonly left: Beating; readonly right: Beating };
 }
@@ -57,6 +60,7 @@ export async function measurePart(
   return {
     ...measured,
     plain: { ...level, lowDb: lowBand(spectra, to - from).stereoDb },
+    plannedLeadMs: planLeadMs(part, rateHz),
     beating: beatingOf(part, rateHz, beatingHz),
   };
 }

@@ -4,7 +4,7 @@ import { useSize } from '../controls/use-size.ts';
 import { familyMarks } from '../parts/family-marks.tsx';
 import { useSong } from '../song/open-song.ts';
 
-const lowestHz = 30;
+const lowestHz = 22;
 const highestHz = 18_000;
 const margin = { left: 46, right: 16, top: 24, bottom: 14 };
 const ticks = [50, 100, 200, 500, 1000, 2000, 5000, 10_000];

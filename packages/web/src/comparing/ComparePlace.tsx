@@ -105,10 +105,10 @@ const rows: readonly Row[] = [
   },
   {
     figure: 'lead',
-    label: 'Lead of the sound',
+    label: 'Lead',
     unit: 'ms',
     least: 0.3,
-    image: ({ report }) => sided(report.leadMs),
+    image: ({ plannedLeadMs }) => sided(plannedLeadMs),
     plain: zero,
   },
   {

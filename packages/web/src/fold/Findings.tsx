@@ -4,8 +4,8 @@ import { findingsOfPart } from '@pannet/core/findings/part-findings';
 import { figure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
-import ProgressBar from 'react-bootstrap/ProgressBar';
 import { useStore } from 'zustand';
+import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import { mendId, mendKey, type Found } from '../measuring/mender.ts';
 import { useOpenSong, useSession, useSong } from '../song/open-song.ts';
@@ -66,11 +66,7 @@ function Row({ part, finding, aroundSeconds }: RowProps) {
       <p className="m-0">{sentence}</p>
       {looking && (
         <div className="d-flex align-items-center gap-2" role="status">
-          <ProgressBar
-            className="flex-grow-1"
-            now={100 * busy.share}
-            aria-label="Measuring mends"
-          />
+          <Progress share={busy.share} label="Measuring mends" className="flex-grow-1" />
           <Button size="sm" variant="outline-primary" onClick={() => open.mender.stopLooking()}>
             Stop
           </Button>

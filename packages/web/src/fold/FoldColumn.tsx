@@ -5,7 +5,7 @@ import { planLeadMs } from '@pannet/core/rendering/fold-paths';
 import type { Beating } from '@pannet/core/rendering/beating';
 import { wanders } from '@pannet/core/voices/voice';
 import { useState } from 'react';
-import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import {
@@ -36,7 +36,7 @@ export function FoldColumn() {
   return (
     <>
       <Verdict report={report} stale={stale} />
-      <Progress partId={part.id} />
+      <MeasuringProgress partId={part.id} />
       <Scope />
       <LiveFigures row={song.partOrder.indexOf(part.id)} />
       <Figures measured={measures?.measured ?? null} />
@@ -77,13 +77,11 @@ export function FoldColumn() {
 }
 
 /** Alone, so that what is slow to draw is not drawn again with each step of it. */
-function Progress({ partId }: { readonly partId: string }) {
+function MeasuringProgress({ partId }: { readonly partId: string }) {
   const share = useAnalyst(({ busy }) => (busy?.partId === partId ? busy.share : null));
   return (
     <div style={{ height: 6 }}>
-      {share !== null && (
-        <ProgressBar now={share * 100} aria-label="Measuring" style={{ height: 3 }} />
-      )}
+      {share !== null && <Progress share={share} label="Measuring" height={3} />}
     </div>
   );
 }

@@ -6,7 +6,6 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Form from 'react-bootstrap/Form';
 import Modal from 'react-bootstrap/Modal';
-import ProgressBar from 'react-bootstrap/ProgressBar';
 import {
   CartesianGrid,
   ReferenceArea,
@@ -17,6 +16,7 @@ import {
   YAxis,
 } from 'recharts';
 import { useStore } from 'zustand';
+import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import { mendKey, type SearchState } from '../measuring/mender.ts';
 import { useOpenSong, useSession } from '../song/open-song.ts';
@@ -128,7 +128,7 @@ function SearchDialog({ part, measures, onClose }: Props & { readonly onClose: (
             </Button>
           )}
         </div>
-        <ProgressBar now={100 * (search?.share ?? 0)} aria-label="Searching" className="mb-2" />
+        <Progress share={search?.share ?? 0} label="Searching" className="mb-2" />
         {search?.begun ? (
           <>
             <Outcome search={search} tried={tried} onPlay={play} />

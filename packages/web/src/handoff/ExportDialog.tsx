@@ -2,7 +2,7 @@ import { figure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
-import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Progress } from '../controls/Progress.tsx';
 import { sentenceOf } from '../api/request.ts';
 import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
 import {
@@ -92,7 +92,7 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
         {stage.kind === 'rendering' && (
           <>
             <p>Rendering {partIds.length === 1 ? names[0] : `${partIds.length} stems`} …</p>
-            <ProgressBar now={stage.share * 100} aria-label="Export" />
+            <Progress share={stage.share} label="Export" />
           </>
         )}
         {stage.kind === 'failed' && (

@@ -1,7 +1,7 @@
 import { WarningDiamond, X } from '@phosphor-icons/react';
 import { useCallback, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Progress } from '../controls/Progress.tsx';
 import { sentenceOf } from '../api/request.ts';
 import type { OpenSong } from '../song/open-song.ts';
 import { keepFile, placeRecording, type ImportOutcome, type ImportStep } from './import-files.ts';
@@ -96,11 +96,7 @@ export function ImportPanel({ state: { step, outcomes }, onStop, onDismiss }: Pr
               Stop
             </Button>
           </div>
-          <ProgressBar
-            className="mt-1"
-            now={step.share * 100}
-            aria-label={`${step.doing} ${step.fileName}`}
-          />
+          <Progress share={step.share} label={`${step.doing} ${step.fileName}`} className="mt-1" />
         </>
       )}
       {!step && (

@@ -3,8 +3,8 @@ import { definitions, type Figure } from '@pannet/core/measurement/definitions';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import ProgressBar from 'react-bootstrap/ProgressBar';
 import { Link } from 'react-router';
+import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { DropArea } from '../importing/DropArea.tsx';
@@ -77,7 +77,7 @@ export function MeasurePage() {
           <div role="status">
             <p className="mb-1">Measuring “{state.name}” …</p>
             <div className="d-flex align-items-center gap-2">
-              <ProgressBar className="flex-grow-1" now={100 * state.share} aria-label="Measuring" />
+              <Progress share={state.share} label="Measuring" className="flex-grow-1" />
               <Button size="sm" variant="outline-primary" onClick={stop}>
                 Stop
               </Button>

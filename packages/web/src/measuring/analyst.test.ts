@@ -14,6 +14,7 @@ const still = { rateHz: 0, rippleDb: 0 };
 const figures = {
   ...measureStereo(tone, tone, 48_000),
   plain: { lufs: -20, foldLufs: -20, truePeakDbtp: -10, lowDb: -40 },
+  plannedLeadMs: 0,
   beating: { left: still, right: still },
   reductionDb: null,
 };

@@ -1,0 +1,125 @@
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import type { Mend } from '@pannet/core/findings/find-mend';
+import type { Setting } from '@pannet/core/findings/safer';
+import { allMayChange } from '@pannet/core/findings/variations';
+import { recipes } from '@pannet/core/image/recipes';
+import { notices } from '../controls/notices.ts';
+import { OpenSong } from '../song/open-song.ts';
+import { SongSession } from '../sync/song-session.ts';
+import { FakeWorker } from '../testing/fake-worker.ts';
+import { twoParts } from '../testing/song.fixture.ts';
+import { liveTexts } from '../fold/LiveFigures.tsx';
+import { mendId } from './mender.ts';
+import type { ToMender } from './messages.ts';
+
+let open: OpenSong;
+
+beforeEach(() => {
+  FakeWorker.install();
+  localStorage.clear();
+  notices.setState({ list: [] });
+  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
+  const session = new SongSession('s', { song: twoParts(), revision: 0, log: [] });
+  open = new OpenSong(session, 'harp');
+  open.playback.play = () => Promise.resolve();
+});
+afterEach(() => open.close());
+
+const harp = () => open.session.store.getState().song.parts.harp;
+const state = () => open.mender.store.getState();
+const worker = () => FakeWorker.of('mender.worker.ts');
+const id = mendId('harp', 'hollow');
+const mend: Mend = {
+  code: 'hollow',
+  image: recipes[2].image,
+  words: 'difference: mirrored',
+  before: 9,
+  after: 1,
+  widthBeforeDb: 0,
+  widthAfterDb: -0.4,
+  verdict: 'holds',
+  gone: true,
+};
+
+describe('a mend', () => {
+  test('is looked for with progress, then tried; the same one is not looked for again', () => {
+    open.mender.try(harp(), 'hollow', 1);
+    expect(worker().posted[0] as ToMender).toMatchObject({
+      kind: 'mend',
+      code: 'hollow',
+      partId: 'harp',
+      from: 0,
+      to: 100_000,
+    });
+    worker().answer({ kind: 'progress', share: 0.4 });
+    expect(state().busy).toEqual({ code: 'hollow', share: 0.4 });
+    worker().answer({ kind: 'mend', mend });
+    expect(state().busy).toBeNull();
+    expect(state().found[id].mend).toEqual(mend);
+    expect(worker().terminated).toBe(true);
+    expect(open.audition.store.getState().trial).toMatchObject({
+      id,
+      name: 'Harp: difference: mirrored',
+    });
+    open.audition.drop();
+    const before = FakeWorker.all.length;
+    open.mender.try(harp(), 'hollow', 1);
+    expect(FakeWorker.all).toHaveLength(before);
+    expect(open.audition.store.getState().trial?.id).toBe(id);
+  });
+
+  test('where there is none, that is kept; what fails is said; stopping ends the worker', () => {
+    open.mender.try(harp(), 'hollow', 1);
+    worker().answer({ kind: 'mend', mend: null });
+    expect(state().found[id].mend).toBeNull();
+    expect(open.audition.store.getState().trial).toBeNull();
+    open.mender.try(harp(), 'leads', 1);
+    worker().answer({ kind: 'failed', sentence: 'No such recording.' });
+    expect(notices.getState().list.at(-1)?.sentence).toBe('No such recording.');
+    open.mender.try(harp(), 'leans', 1);
+    open.mender.stopLooking();
+    expect(worker().terminated).toBe(true);
+    expect(state().busy).toBeNull();
+  });
+
+  test('is measured over the loop where one plays', () => {
+    open.playback.setLoop({ start: 3000, end: 60_000 }, true);
+    open.mender.try(harp(), 'hollow', 1);
+    expect(worker().posted[0]).toMatchObject({ from: 3000, to: 60_000 });
+  });
+});
+
+describe('a search', () => {
+  const setting = { words: 'as it is', sideToMidDb: -3 } as unknown as Setting;
+
+  test('grows as it goes on, and what was tried stays when it is stopped', () => {
+    open.mender.search(harp(), allMayChange, 0);
+    const search = { begun: setting, tried: [setting], best: setting, share: 0.3 };
+    worker().answer({ kind: 'search', search, done: false });
+    expect(state().search).toMatchObject({ share: 0.3, running: true, partId: 'harp' });
+    open.mender.stopSearch();
+    expect(worker().terminated).toBe(true);
+    expect(state().search).toMatchObject({ running: false, tried: [setting] });
+  });
+
+  test('ends by itself', () => {
+    open.mender.search(harp(), allMayChange, 0);
+    const search = { begun: setting, tried: [], best: setting, share: 1 };
+    worker().answer({ kind: 'search', search, done: true });
+    expect(state().search?.running).toBe(false);
+    expect(worker().terminated).toBe(true);
+  });
+});
+
+describe('live figures', () => {
+  test.each<[number, number, number, string[]]>([
+    [1, 1, 1, ['−60', '+1.00', '0.0', '0.0']],
+    [1, 1, 0, ['0', '0.00', '−3.0', '0.0']],
+    [1, 1, -1, ['+60', '−1.00', '−60.0', '0.0']],
+    [2, 1, 0, ['0', '0.00', '−3.0', 'L 3.0']],
+    [1, 0, 0, ['0', '–', '−3.0', '–']],
+    [0, 0, 0, ['–', '–', '–', '–']],
+  ])('of %f, %f and %f', (left, right, cross, texts) => {
+    expect(liveTexts(left, right, cross)).toEqual(texts);
+  });
+});
