@@ -14,6 +14,7 @@ import type { StereoReport } from '@pannet/core/measurement/report';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { noise, sine } from '../../core/src/measurement/signals.fixture.ts';
 import { runCommandLine } from './command-line.ts';
+import { ffmpegLoudness } from './ffmpeg.fixture.ts';
 
 const rate = 48_000;
 let folder: string;
@@ -63,39 +64,6 @@ async function wav(name: string) {
   };
 }
 
-/** What ffmpeg's ebur128 filter says at the end of a file. */
-function ffmpegLoudness(path: string): { lufs: number; peakDbtp: number } {
-  const text = execFileSync(
-    'ffmpeg',
-    [
-      '-hide_banner',
-      '-nostats',
-      '-i',
-      path,
-      '-af',
-      'ebur128=metadata=1:peak=true,ametadata=print:file=-',
-      '-f',
-      'null',
-      '-',
-    ],
-    { encoding: 'utf8', maxBuffer: 1e9, stdio: ['ignore', 'pipe', 'ignore'] },
-  );
-  const last = (key: string) =>
-    Number(
-      text
-        .match(new RegExp(`${key}=(\\S+)`, 'g'))
-        ?.at(-1)
-        ?.split('=')[1],
-    );
-  const peaks = [...text.matchAll(/lavfi\.r128\.true_peaks_ch\d=(\S+)/g)].map((match) =>
-    Number(match[1]),
-  );
-  return {
-    lufs: last('lavfi\\.r128\\.I'),
-    peakDbtp: 20 * Math.log10(peaks.reduce((a, b) => Math.max(a, b), 0)),
-  };
-}
-
 describe('render', () => {
   test('writes the image at the rate and length of the take, 24 bits, with report and matched plain', async () => {
     expect(
@@ -128,6 +96,7 @@ describe('render', () => {
       'leadMs',
       'leanDb',
       'findings',
+      'more',
     ]);
     expect(Object.keys(report.fold)).toEqual([
       'lossDb',

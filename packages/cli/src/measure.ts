@@ -1,4 +1,5 @@
 import { findingsOf } from '@pannet/core/findings/findings';
+import { reportDocument } from '@pannet/core/measurement/report-document';
 import { measureStereo, type StereoReport } from '@pannet/core/measurement/report';
 import { success, type Outcome } from '@pannet/core/outcome';
 import type { Dynamics } from '@pannet/core/measurement/dynamics';
@@ -21,7 +22,7 @@ export async function measure(path: string): Promise<Outcome<StereoReport>> {
 
 /** The report as JSON, findings included. */
 export function reportJson(report: StereoReport): string {
-  return JSON.stringify({ ...report, findings: findingsOf(report) }, null, 2);
+  return JSON.stringify(reportDocument(report, findingsOf(report)), null, 2);
 }
 
 /** The report as lines to read. */

@@ -2,6 +2,7 @@ import { readFile, writeFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { voiceNeeds } from '@pannet/core/derived/splice-library';
+import { reportDocument } from '@pannet/core/measurement/report-document';
 import { findingsOf } from '@pannet/core/findings/findings';
 import type { WrittenBits } from '@pannet/core/formats/wav-write';
 import { readImageFile, type ImageFile } from '@pannet/core/image/image-file';
@@ -128,7 +129,7 @@ async function renderOver(
   if (request.report)
     await writeFile(
       request.report,
-      `${JSON.stringify({ ...measured, findings: findingsOf(measured) }, null, 2)}\n`,
+      `${JSON.stringify(reportDocument(measured, findingsOf(measured)), null, 2)}\n`,
     );
   return success(undefined);
 }

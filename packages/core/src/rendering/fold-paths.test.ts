@@ -4,9 +4,12 @@ import { neutralStage } from '../image/stage.ts';
 import { newVoice } from '../voices/voice.ts';
 import { recipes } from '../image/recipes.ts';
 import { delayed, noise } from '../measurement/signals.fixture.ts';
+import { bandSum, thirdOctaveBands } from '../measurement/bands.ts';
 import { measureStereo } from '../measurement/report.ts';
+import { stereoSpectra } from '../measurement/spectra.ts';
 import { foldPaths, planLeadMs, predictedLoss } from './fold-paths.ts';
 import { memoryPlan, memorySong } from './memory.fixture.ts';
+import { renderStretch } from './offline.ts';
 
 const rate = 48_000;
 const take = noise(10, rate, 15);
@@ -88,4 +91,41 @@ test('lead counts the voices that speak up on a side, not the faint ones', async
   expect(
     planLeadMs(await partOf({ voices: [...voices, loud], stage: neutralStage }), rate),
   ).toBeCloseTo(0, 9);
+});
+
+describe('the prediction against the sound', () => {
+  const rateHz = 48_000;
+  const steady = noise(20, rateHz, 17, 0.2);
+
+  test.each([1.3, 7, 14])(
+    'a pure delay of %f ms: every third octave of the fold within 0.15 dB',
+    async (delayMs) => {
+      const image: Image = {
+        voices: [
+          newVoice('l', 'left', { placement: { kind: 'pan', panPercent: -100 } }),
+          newVoice('r', 'right', {
+            placement: { kind: 'pan', panPercent: 100 },
+            delay: { value: delayMs, unit: 'ms' },
+          }),
+        ],
+        stage: neutralStage,
+      };
+      const memory = memorySong([steady], rateHz, image);
+      const plan = await memoryPlan(memory);
+      const { left, right } = await renderStretch(plan, 'p0', memory.load, 0, steady.length);
+      const { report } = measureStereo(left, right, rateHz);
+      const lossAt = predictedLoss(plan.parts[0], rateHz);
+      // The take's own spectrum says how much each frequency weighs.
+      const spectra = stereoSpectra(steady, steady, rateHz, 16_384);
+      const lost = spectra.left.map(
+        (power, bin) => power * 10 ** (lossAt(bin * spectra.hzPerBin) / 10),
+      );
+      for (const band of thirdOctaveBands(rateHz).filter(({ hz }) => hz >= 100 && hz <= 12_500)) {
+        const whole = bandSum(spectra.left, spectra.hzPerBin, band);
+        const predicted = 10 * Math.log10(bandSum(lost, spectra.hzPerBin, band) / whole);
+        const measured = report.fold.bands.find(({ hz }) => hz === band.hz)?.lossDb ?? 99;
+        expect(Math.abs(predicted - measured)).toBeLessThan(0.15);
+      }
+    },
+  );
 });
