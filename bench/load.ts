@@ -5,13 +5,52 @@ import type { Image } from '@pannet/core/image/image';
 import { neutralStage } from '@pannet/core/image/stage';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { planSources } from '@pannet/core/rendering/plan';
+import { Monitor } from '@pannet/core/rendering/monitor';
 import { Player } from '@pannet/core/rendering/player';
 import { blockFrames, BlockStore } from '@pannet/core/sources/blocks';
 import { newVoice, type VoiceChanges } from '@pannet/core/voices/voice';
 import { planOf, rateHz, type Material } from './material.ts';
-import { ownSeconds, row } from './timing.ts';
+import { median, ownSeconds, row } from './timing.ts';
 
 const block = 128;
+
+/** What watching the sound while it plays costs: the player with its scope and sums against the monitor alone. */
+async function liveMeasuring({ mono }: Material): Promise<void> {
+  const seconds = 30;
+  const take = mono.subarray(0, (seconds + 1) * rateHz);
+  const { plan, load: fetchBlock } = await planOf(
+    Array.from({ length: 24 }, () => take),
+    () => ({ voices: [newVoice('v1', 'centre')], stage: neutralStage }),
+  );
+  const store = new BlockStore();
+  for (const source of planSources(plan))
+    for (let index = 0; index * blockFrames < source.frames; index++)
+      store.put(source.key, index, await fetchBlock(source, index));
+  const blocks = (seconds * rateHz) / block;
+  const watching = () =>
+    ownSeconds(() => {
+      const player = new Player(rateHz, store);
+      player.watched = 'p0';
+      player.aim(plan);
+      player.play();
+      const sides = Array.from({ length: 4 }, () => new Float32Array(block));
+      for (let n = 0; n < blocks; n++)
+        player.process(sides[0], sides[1], sides[2], sides[3], block);
+    });
+  const alone = () =>
+    ownSeconds(() => {
+      const monitor = new Monitor(rateHz, store);
+      monitor.aim(plan);
+      monitor.settle();
+      for (let n = 0; n < blocks; n++) monitor.render(n * block);
+    });
+  const costs: number[] = [];
+  for (let n = 0; n < 5; n++) costs.push((await watching()) - (await alone()));
+  row(
+    'live measuring of 24 parts',
+    `${((100 * median(costs)) / seconds).toFixed(1)} % of one core (mark ≤ 5)`,
+  );
+}
 
 /** So many tuned voices of so many parts, hard left and right in turn, none tuned alike. */
 export function tunedParts(perPart: number, part: number): Image {
@@ -28,6 +67,7 @@ export function tunedParts(perPart: number, part: number): Image {
 
 export async function load(material: Material): Promise<void> {
   await hundredVoices(material);
+  await liveMeasuring(material);
   await costs(material);
   await offline();
 }

@@ -72,20 +72,24 @@ export function likeness(
   const size = nextPowerOfTwo(maxLag * 6);
   const segment = size - 2 * maxLag;
   const fft = new PairFft(size);
-  const { first: a, second: b } = fft;
+  const { z } = fft;
+  // The left side for the stretch alone, the right one for all that may be compared with it.
   const product = new Float64Array(size + 2);
-  const early = new Float64Array(size);
-  const around = new Float64Array(size);
+  const whole = new Float64Array(size).fill(1);
+  const stretch = new Float32Array(size);
   for (let from = 0; from < left.length; from += segment) {
-    early.fill(0);
-    early.set(left.subarray(from, from + segment), maxLag);
-    around.fill(0);
-    const start = Math.max(0, from - maxLag);
-    around.set(right.subarray(start, from + segment + maxLag), start - (from - maxLag));
-    fft.forward(early, around);
-    for (let k = 0; k < product.length; k += 2) {
-      product[k] += a[k] * b[k] + a[k + 1] * b[k + 1];
-      product[k + 1] += a[k] * b[k + 1] - a[k + 1] * b[k];
+    stretch.fill(0);
+    stretch.set(left.subarray(from, from + segment), maxLag);
+    fft.forward(stretch, 0, right, from - maxLag, whole);
+    for (let k = 0; k <= size / 2; k++) {
+      const zr = z[2 * k];
+      const zi = z[2 * k + 1];
+      const mirror = k === 0 ? 0 : 2 * (size - k);
+      const wr = z[mirror];
+      const wi = z[mirror + 1];
+      // See `PairFft`.
+      product[2 * k] += (zr * wi + zi * wr) / 2;
+      product[2 * k + 1] -= (zr * zr + zi * zi - wr * wr - wi * wi) / 4;
     }
     tick(from / left.length);
   }

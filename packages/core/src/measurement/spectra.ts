@@ -29,23 +29,22 @@ export function stereoSpectra(
     right: new Float64Array(bins),
     cross: new Float64Array(bins),
   };
-  const windowedLeft = new Float64Array(size);
-  const windowedRight = new Float64Array(size);
-  const { first: l, second: r } = fft;
+  const { z } = fft;
   const hop = size / 2;
   for (let from = 0; from === 0 || from + hop < left.length; from += hop) {
-    const there = Math.min(size, left.length - from);
-    for (let n = 0; n < there; n++) {
-      windowedLeft[n] = window[n] * left[from + n];
-      windowedRight[n] = window[n] * right[from + n];
-    }
-    windowedLeft.fill(0, there);
-    windowedRight.fill(0, there);
-    fft.forward(windowedLeft, windowedRight);
-    for (let bin = 0, at = 0; bin < bins; bin++, at += 2) {
-      result.left[bin] += l[at] * l[at] + l[at + 1] * l[at + 1];
-      result.right[bin] += r[at] * r[at] + r[at + 1] * r[at + 1];
-      result.cross[bin] += l[at] * r[at] + l[at + 1] * r[at + 1];
+    fft.forward(left, from, right, from, window);
+    for (let bin = 0; bin < bins; bin++) {
+      const zr = z[2 * bin];
+      const zi = z[2 * bin + 1];
+      const mirror = bin === 0 ? 0 : 2 * (size - bin);
+      const wr = z[mirror];
+      const wi = z[mirror + 1];
+      // See `PairFft`.
+      const both = (zr * zr + zi * zi + wr * wr + wi * wi) / 4;
+      const apart = (zr * wr - zi * wi) / 2;
+      result.left[bin] += both + apart;
+      result.right[bin] += both - apart;
+      result.cross[bin] += (zr * wi + zi * wr) / 2;
     }
     tick(from / left.length);
   }

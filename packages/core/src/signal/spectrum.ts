@@ -41,47 +41,45 @@ export class RealFft {
   }
 }
 
-/** For two real signals at once, one as the real and one as the imaginary part of what is transformed. */
+/**
+ * For two real signals at once: the first as the real, the second as the imaginary part of what is transformed. With
+ * z = Z(k) and w = Z(size − k) their spectra A and B are (z + w*)/2 and (z − w*)/2i, and what is asked for of them comes
+ * straight from z and w:
+ *
+ *     |A|² = (|z|² + |w|² + 2·Re zw)/4    |B|² = (|z|² + |w|² − 2·Re zw)/4    A*·B = Im zw/2 − i·(|z|² − |w|²)/4
+ */
 export class PairFft {
   readonly size: number;
   readonly #fft: FFT;
   readonly #packed: number[];
-  readonly #spectrum: number[];
-  /** Interleaved re, im of bins 0 to size/2, after `forward`. */
-  readonly first: Float64Array;
-  readonly second: Float64Array;
+  /** Z, interleaved re, im, after `forward`. */
+  readonly z: number[];
 
   /** `size` is a power of two. */
   constructor(size: number) {
     this.size = size;
     this.#fft = fftOf(size);
     this.#packed = new Array<number>(2 * size).fill(0);
-    this.#spectrum = this.#fft.createComplexArray();
-    this.first = new Float64Array(size + 2);
-    this.second = new Float64Array(size + 2);
+    this.z = this.#fft.createComplexArray();
   }
 
-  /** Both have `size` values. */
-  forward(first: Float64Array, second: Float64Array): void {
-    const { size } = this;
+  /** Transforms `size` values of both from their places on, each times its weight in the window; 0 where there are none. */
+  forward(
+    first: Float32Array,
+    firstAt: number,
+    second: Float32Array,
+    secondAt: number,
+    window: Float64Array,
+  ): void {
     const packed = this.#packed;
-    const z = this.#spectrum;
-    for (let n = 0; n < size; n++) {
-      packed[2 * n] = first[n];
-      packed[2 * n + 1] = second[n];
+    for (let n = 0; n < this.size; n++) {
+      const weight = window[n];
+      const a = firstAt + n;
+      const b = secondAt + n;
+      packed[2 * n] = a >= 0 && a < first.length ? first[a] * weight : 0;
+      packed[2 * n + 1] = b >= 0 && b < second.length ? second[b] * weight : 0;
     }
-    this.#fft.transform(z, packed);
-    const a = this.first;
-    const b = this.second;
-    for (let k = 0; k <= size / 2; k++) {
-      const at = 2 * k;
-      const mirror = k === 0 ? 0 : 2 * (size - k);
-      // What is even about the middle is of the real part, what is odd of the imaginary one.
-      a[at] = (z[at] + z[mirror]) / 2;
-      a[at + 1] = (z[at + 1] - z[mirror + 1]) / 2;
-      b[at] = (z[at + 1] + z[mirror + 1]) / 2;
-      b[at + 1] = (z[mirror] - z[at]) / 2;
-    }
+    this.#fft.transform(this.z, packed);
   }
 }
 
