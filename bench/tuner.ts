@@ -2,6 +2,8 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import { LoudnessMeter } from '@pannet/core/measurement/loudness';
+import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import type { Image } from '@pannet/core/image/image';
@@ -168,6 +170,7 @@ async function recordings(folder: string): Promise<void> {
     );
     if (!decoded.ok) throw new Error(decoded.error.sentence);
     const { channels, rateHz: fromHz } = decoded.value;
+    loudnessBeside(what, join(folder, 'samples', path), channels, fromHz);
     const [whole] = await resample([channels[0]], fromHz, rateHz);
     const source = whole.subarray(0, 12 * rateHz);
     for (const cents of [10, 50]) {
@@ -183,6 +186,40 @@ async function recordings(folder: string): Promise<void> {
       );
     }
   }
+}
+
+/** Loudness and true peak of a recording, beside ffmpeg's. */
+function loudnessBeside(
+  what: string,
+  path: string,
+  channels: readonly Float32Array[],
+  fromHz: number,
+): void {
+  const meter = new LoudnessMeter(fromHz, channels.length);
+  const peaks = new TruePeakMeter(fromHz, channels.length);
+  meter.process(channels, channels[0].length);
+  peaks.process(channels, channels[0].length);
+  const words = [
+    '-hide_banner',
+    '-nostats',
+    '-i',
+    path,
+    '-af',
+    'ebur128=peak=true',
+    '-f',
+    'null',
+    '-',
+  ];
+  const { status, stderr } = spawnSync('ffmpeg', words, { encoding: 'utf8' });
+  const summary = stderr.slice(stderr.lastIndexOf('Summary:'));
+  const [, lufs] = /I: +(-?[\d.]+) LUFS/.exec(summary) ?? [];
+  const [, peak] = /Peak: +(-?[\d.]+) dBFS/.exec(summary) ?? [];
+  row(
+    `loudness of ${what} against ffmpeg`,
+    status === 0
+      ? `${(meter.integrated() - Number(lufs)).toFixed(2)} LU, true peak ${(peaks.truePeakDbtp() - Number(peak)).toFixed(2)} dB apart; it prints one place (marks 0.1, 0.1)`
+      : 'ffmpeg could not be run',
+  );
 }
 
 /** One line, 7 cents up, five minutes: planning the splices and reading along them. */

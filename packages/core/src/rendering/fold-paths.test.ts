@@ -7,7 +7,7 @@ import { delayed, noise } from '../measurement/signals.fixture.ts';
 import { bandSum, thirdOctaveBands } from '../measurement/bands.ts';
 import { measureStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
-import { foldPaths, planLeadMs, predictedLoss } from './fold-paths.ts';
+import { foldPaths, leadWanderMs, planLeadMs, predictedLoss } from './fold-paths.ts';
 import { memoryPlan, memorySong } from './memory.fixture.ts';
 import { renderStretch } from './offline.ts';
 
@@ -91,6 +91,21 @@ test('lead counts the voices that speak up on a side, not the faint ones', async
   expect(
     planLeadMs(await partOf({ voices: [...voices, loud], stage: neutralStage }), rate),
   ).toBeCloseTo(0, 9);
+});
+
+test('the lead of what drifts and is tuned is told as a range', async () => {
+  const side = (panPercent: number) => ({ placement: { kind: 'pan' as const, panPercent } });
+  const of = (changes: object) =>
+    partOf({
+      voices: [newVoice('l', 'l', side(-100)), newVoice('r', 'r', { ...side(100), ...changes })],
+      stage: neutralStage,
+    });
+  expect(leadWanderMs(await of({}), rate)).toBe(0);
+  expect(leadWanderMs(await of({ drift: { rangeMs: 4 } }), rate)).toBeCloseTo(4, 3);
+  // A single line is spliced in windows of 20 ms: it is off by half of one, and what the search for a splice adds.
+  const tuned = leadWanderMs(await of({ tuner: { cents: 12 } }), rate);
+  expect(tuned).toBeGreaterThan(5);
+  expect(tuned).toBeLessThan(20);
 });
 
 describe('the prediction against the sound', () => {

@@ -5,6 +5,7 @@ import { sectionDb } from '../signal/filters.ts';
 import { seededHash } from '../signal/random.ts';
 import type { Complex } from '../signal/long-fir.ts';
 import { responseAt } from '../voices/response.ts';
+import { splicedWander } from '../voices/splices.ts';
 import { toneSections } from '../voices/tone.ts';
 import { isLowStrand, type PartPlan, type StrandPlan } from './plan.ts';
 
@@ -115,6 +116,25 @@ function lossOf(
 
 function angleAt(strand: StrandPlan, frequencyHz: number, rateHz: number): number {
   return (-2 * Math.PI * frequencyHz * strand.delayFrames) / rateHz;
+}
+
+/**
+ * By how much the lead may be off, in ms either way: how far the voices that decide it wander on both sides together. A tuned
+ * one moves by up to half a window of its splices, a drifting one by its range.
+ */
+export function leadWanderMs(part: PartPlan, rateHz: number): number {
+  const strands = part.strands.filter((strand) => !isLowStrand(strand));
+  const widest = (side: 'left' | 'right') => {
+    const loudest = Math.max(0, ...strands.map((strand) => Math.abs(strand[side])));
+    const wanders = strands
+      .filter((strand) => strand[side] !== 0 && Math.abs(strand[side]) >= loudest * speaksWithin)
+      .map(({ tuning, drift, source }) => {
+        const tuned = tuning ? splicedWander(tuning.splices, source.frames) : 0;
+        return tuned + (drift?.path.widestFrames ?? 0);
+      });
+    return Math.max(0, ...wanders);
+  };
+  return ((widest('left') + widest('right')) * 1000) / rateHz;
 }
 
 /**

@@ -8,6 +8,7 @@ import { planLeadMs } from '@pannet/core/rendering/fold-paths';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
 import { useAnalyst, useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import { SongReport } from './SongReport.tsx';
 import { OutlineDrawing } from './OutlineDrawing.tsx';
 
 /** The whole song from L to R and up the frequencies: where parts lie, and which are in each other's way. */
@@ -74,6 +75,9 @@ export function AmongPlace() {
             {sentence}
           </p>
         ))}
+        <div className="mt-2">
+          <SongReport />
+        </div>
         <p className="quiet small mt-2">
           An outline is as wide as a part&apos;s difference is strong in each third octave, round
           where its energy lies; bands 30 dB under its strongest are left out. Shared are at least

@@ -1,9 +1,8 @@
 import type { Figure } from '@pannet/core/measurement/definitions';
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
-import { planLeadMs } from '@pannet/core/rendering/fold-paths';
+import { leadWanderMs, planLeadMs } from '@pannet/core/rendering/fold-paths';
 import type { Beating } from '@pannet/core/rendering/beating';
-import { wanders } from '@pannet/core/voices/voice';
 import { useState } from 'react';
 import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
@@ -78,10 +77,18 @@ export function FoldColumn() {
 
 /** Alone, so that what is slow to draw is not drawn again with each step of it. */
 function MeasuringProgress({ partId }: { readonly partId: string }) {
+  const { analyst } = useOpenSong();
   const share = useAnalyst(({ busy }) => (busy?.partId === partId ? busy.share : null));
   return (
-    <div style={{ height: 6 }}>
-      {share !== null && <Progress share={share} label="Measuring" height={3} />}
+    <div className="measuring">
+      {share !== null && (
+        <>
+          <Progress share={share} label="Measuring" height={3} className="flex-grow-1" />
+          <button type="button" title="Stop measuring" onClick={() => analyst.stop()}>
+            stop
+          </button>
+        </>
+      )}
     </div>
   );
 }
@@ -135,11 +142,11 @@ function Figures({ measured }: { readonly measured: Measured | null }) {
   const [more, setMore] = useState(false);
   const plan = playback.plan?.parts.find((candidate) => candidate.id === part?.id);
   const planned = plan ? planLeadMs(plan, rate) : null;
-  const wandering = part?.image.voices.some((voice) => wanders(voice) && !voice.muted);
+  const wander = plan ? leadWanderMs(plan, rate) : 0;
   const report = measured?.report;
   const first: Cell[] = [
     ['sideToMid', 'S/M', sideToMidText(report)],
-    ['lead', 'Lead', sided(planned, 1, 'ms', wandering ? 'about ' : '')],
+    ['lead', 'Lead', leadText(planned, wander)],
     ['lean', 'Lean', sided(report?.leanDb ?? null, 1, 'dB')],
     ['correlation', 'Correl.', signed(report?.correlation, 2)],
     ['dip', 'Dip', unsigned(report?.fold.deepestDipDb, 1, 'dB')],
@@ -216,6 +223,7 @@ function furtherCells({ report, plain, beating }: Measured): Cell[] {
             .join(', ')} Hz`
         : 'none',
     ],
+    ['correlation', 'Least correlation', leastCorrelation(report)],
     [
       'bands',
       'S/M low · mid · high',
@@ -234,6 +242,23 @@ function furtherCells({ report, plain, beating }: Measured): Cell[] {
   ];
 }
 
+/** What wanders is told as a range. */
+function leadText(planned: number | null, wander: number): string {
+  if (planned === null || wander < 0.05) return sided(planned, 1, 'ms');
+  const lead = sided(planned, 1, '').trim();
+  return `${lead} ±${figure(wander, 0)} ms`;
+}
+
+/** The third octave in which the sides agree least. */
+function leastCorrelation({ bandSides }: StereoReport): string {
+  const heard = bandSides.filter(({ correlation }) => correlation !== null);
+  if (heard.length === 0) return '–';
+  const least = heard.reduce((low, band) =>
+    (band.correlation ?? 1) < (low.correlation ?? 1) ? band : low,
+  );
+  return `${signedFigure(least.correlation ?? 0, 2)} at ${least.hz} Hz`;
+}
+
 function sideToMidText(report: StereoReport | undefined): string {
   if (report?.sideToMidDb === undefined || report.sideToMidDb === null) return '–';
   return report.stillMono ? 'mono' : `${signedFigure(report.sideToMidDb, 1)} dB`;
@@ -248,9 +273,9 @@ function unsigned(value: number | null | undefined, places: number, unit: string
   return unit ? `${figure(value, places)} ${unit}` : figure(value, places);
 }
 
-function sided(value: number | null, places: number, unit: string, about = ''): string {
+function sided(value: number | null, places: number, unit: string): string {
   if (value === null) return '–';
   const size = figure(Math.abs(value), places);
   if (Number(size) === 0) return `0 ${unit}`;
-  return `${about ? '~' : ''}${value > 0 ? 'L' : 'R'} ${size} ${unit}`;
+  return `${value > 0 ? 'L' : 'R'} ${size} ${unit}`;
 }

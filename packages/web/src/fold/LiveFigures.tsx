@@ -2,10 +2,10 @@ import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef } from 'react';
 import { useOpenSong } from '../song/open-song.ts';
 
-/** Of what was there with each look, thirty a second: some 300 ms of memory. */
-const memory = 0.9;
+/** Of what was there with each look, sixty a second: some 300 ms of memory. */
+const memory = 0.95;
 /** So many looks between two writings: figures that run cannot be read. */
-const looksPerWriting = 6;
+const looksPerWriting = 12;
 const silentPower = 1e-7;
 
 /** What the selected part does at this moment: how wide, on which side, what the fold loses. */

@@ -5,7 +5,7 @@ import { useOpenSong } from '../song/open-song.ts';
 const width = 280;
 const height = 88;
 /** How much of the older picture stays with each new one. */
-const decay = 0.75;
+const decay = 0.86;
 
 /** L and R turned by 45°: a line upright is mono, one lying is all difference; the past fades. */
 export function Scope() {
@@ -60,9 +60,9 @@ export function Scope() {
       let size = 0;
       for (let n = 0; n < scope.length; n++) size = Math.max(size, Math.abs(scope[n]));
       // The scale follows slowly, so that soft passages can be read as well.
-      peak = Math.max(0.02, size, peak * 0.97);
+      peak = Math.max(0.02, size, peak * 0.985);
       trail.push(scope);
-      if (trail.length > (still ? 1 : 6)) trail.shift();
+      if (trail.length > (still ? 1 : 12)) trail.shift();
       draw();
     });
   }, [playback]);

@@ -89,13 +89,13 @@ export function MeasurePage() {
             “{state.name}” could not be measured: {state.sentence}
           </p>
         )}
-        {state.kind === 'done' && <Report name={state.name} file={state.file} />}
+        {state.kind === 'done' && <FileReport name={state.name} file={state.file} />}
       </main>
     </DropArea>
   );
 }
 
-function Report({ name, file }: { readonly name: string; readonly file: MeasuredFile }) {
+export function FileReport({ name, file }: { readonly name: string; readonly file: MeasuredFile }) {
   const { report, colour, seconds } = file;
   const { fold, likeness, overTime, dynamics, sideToMidBands: bands, comb } = report;
   const { worst } = overTime;

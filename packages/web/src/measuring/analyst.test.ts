@@ -44,6 +44,22 @@ function changed(song: Song, edit: Edit): Song {
 }
 
 describe('the analyst', () => {
+  test('what is stopped is not begun again until it is changed', () => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    analyst.stop();
+    answer({ kind: 'stopped' });
+    expect(jobs().map((job) => job.partId)).toEqual(['hum', 'harp']);
+    finish();
+    wait();
+    expect(jobs()).toHaveLength(2);
+    const edit = { kind: 'set-stage', partId: 'hum', changes: { widthPercent: 50 } } as const;
+    analyst.update(changed(song, edit), 'hum', null);
+    wait();
+    expect(jobs().at(-1)?.partId).toBe('hum');
+  });
+
   test('measures the selected part first, then the others, then rests', () => {
     analyst.update(twoParts(), 'harp', null);
     wait();

@@ -86,6 +86,13 @@ export class Analyst {
     if (!playing) this.#next();
   }
 
+  /** Leaves what is being measured until it is changed. */
+  stop(): void {
+    if (!this.#job) return;
+    this.#keys.set(this.#job.target, this.#job.key);
+    this.#stop();
+  }
+
   #stop(): void {
     if (this.#wanted) Atomics.store(this.#wanted, 0, 0);
   }

@@ -74,3 +74,11 @@ export type FromFileMeasurer =
   | { readonly kind: 'progress'; readonly share: number }
   | { readonly kind: 'done'; readonly file: MeasuredFile }
   | { readonly kind: 'failed'; readonly sentence: string };
+
+/** All parts of a song together, without its bed. */
+export interface SongJob {
+  readonly song: Song;
+  readonly from: number;
+  readonly to: number;
+  readonly splices: KnownSplices;
+}

@@ -5,7 +5,7 @@ import { useOpenSong } from '../song/open-song.ts';
 const width = 56;
 const height = 22;
 /** How much of the picture before is kept with each look: some 150 ms of memory. */
-const memory = 0.8;
+const memory = 0.89;
 
 /** Where a part's energy lies, L to R, live: a line as wide as it reaches, round where it leans. */
 export function Reach({ row }: { readonly row: number }) {

@@ -19,7 +19,7 @@ export type ToWorklet =
   /** Collect so many frames of what plays, from the next one on. */
   | { readonly kind: 'record'; readonly what: 'part' | 'heard'; readonly frames: number };
 
-/** What the worklet shows, some thirty times a second. */
+/** What the worklet shows, some sixty times a second. */
 export interface Seen {
   readonly kind: 'seen';
   readonly frame: number;

@@ -94,6 +94,7 @@ export class Playback {
   #song: Song | null = null;
   #plan: RenderPlan | null = null;
   #watched: string | null = null;
+  #looks = 0;
   #context: AudioContext | null = null;
   #node: AudioWorkletNode | null = null;
   #starting: Promise<void> | null = null;
@@ -334,7 +335,11 @@ export class Playback {
       return;
     }
     const { state, frame, underruns } = message;
-    this.store.setState({ state, frame, underruns });
+    // What is drawn by hand follows each look; what React draws, every second one.
+    this.#looks++;
+    const before = this.store.getState();
+    if (state !== before.state || underruns !== before.underruns || this.#looks % 2 === 0)
+      this.store.setState({ state, frame, underruns });
     if (state === 'playing') this.#splicesAt(frame);
     for (const seer of this.#seers) seer(message);
   }

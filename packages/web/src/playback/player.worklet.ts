@@ -9,7 +9,7 @@ import type {
   Whereabouts,
 } from './messages.ts';
 
-const showEverySeconds = 1 / 30;
+const showEverySeconds = 1 / 60;
 
 /** A thin adapter: messages in, the player's blocks out. The first output is heard; the second is the watched part alone. */
 class PannetProcessor extends AudioWorkletProcessor {

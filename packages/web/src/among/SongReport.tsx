@@ -1,0 +1,92 @@
+import { clock } from '@pannet/core/quantities/wording';
+import { songFrames } from '@pannet/core/song/song';
+import { useEffect, useRef, useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import Modal from 'react-bootstrap/Modal';
+import { Progress } from '../controls/Progress.tsx';
+import { FileReport } from '../measuring/MeasurePage.tsx';
+import type { FromFileMeasurer, MeasuredFile, SongJob } from '../measuring/messages.ts';
+import { useOpenSong, usePlayback, useSong } from '../song/open-song.ts';
+
+type State =
+  | { readonly kind: 'measuring'; readonly share: number }
+  | { readonly kind: 'failed'; readonly sentence: string }
+  | { readonly kind: 'done'; readonly file: MeasuredFile };
+
+/** All parts together, over the loop or the whole song: the whole report. */
+export function SongReport() {
+  const [shown, setShown] = useState(false);
+  return (
+    <>
+      <Button size="sm" variant="outline-primary" className="w-100" onClick={() => setShown(true)}>
+        Measure the song …
+      </Button>
+      {shown && <SongDialog onClose={() => setShown(false)} />}
+    </>
+  );
+}
+
+/** What was measured last, so that it is not measured again unchanged. */
+let last: { readonly key: string; readonly file: MeasuredFile } | null = null;
+
+function SongDialog({ onClose }: { readonly onClose: () => void }) {
+  const { playback } = useOpenSong();
+  const song = useSong();
+  const loop = usePlayback((state) => (state.looping ? state.loop : null));
+  const rate = song.rateHz ?? 48_000;
+  const frames = songFrames(song);
+  const from = Math.min(loop?.start ?? 0, frames);
+  const to = Math.min(loop?.end ?? frames, frames);
+  const key = JSON.stringify([song.parts, song.partOrder, song.panLaw, from, to]);
+  const [state, setState] = useState<State>(() =>
+    last?.key === key ? { kind: 'done', file: last.file } : { kind: 'measuring', share: 0 },
+  );
+  const began = useRef(false);
+  useEffect(() => {
+    if (began.current || last?.key === key) return;
+    began.current = true;
+    const worker = new Worker(new URL('../measuring/song.worker.ts', import.meta.url), {
+      type: 'module',
+    });
+    worker.onmessage = ({ data }: MessageEvent<FromFileMeasurer>) => {
+      if (data.kind === 'progress') setState({ kind: 'measuring', share: data.share });
+      else if (data.kind === 'failed') setState({ kind: 'failed', sentence: data.sentence });
+      else {
+        last = { key, file: data.file };
+        setState({ kind: 'done', file: data.file });
+      }
+    };
+    worker.onerror = (event) => setState({ kind: 'failed', sentence: event.message });
+    worker.postMessage({ song, from, to, splices: playback.wholeSplices() } satisfies SongJob);
+    return () => {
+      worker.terminate();
+      began.current = false;
+    };
+    // What changes behind the dialog is measured the next time.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [key]);
+  const stretch = `${clock(from / rate)}–${clock(to / rate)}`;
+  return (
+    <Modal show size="lg" centered scrollable onHide={onClose}>
+      <Modal.Header closeButton>
+        <Modal.Title as="h2" className="h6">
+          All parts together, {stretch}, without the bed
+        </Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="measure-page">
+        {state.kind === 'measuring' && (
+          <div className="d-flex align-items-center gap-2" role="status">
+            <Progress share={state.share} label="Measuring the song" className="flex-grow-1" />
+            <Button size="sm" variant="outline-primary" onClick={onClose}>
+              Stop
+            </Button>
+          </div>
+        )}
+        {state.kind === 'failed' && (
+          <p role="alert">The song could not be measured: {state.sentence}</p>
+        )}
+        {state.kind === 'done' && <FileReport name={song.title} file={state.file} />}
+      </Modal.Body>
+    </Modal>
+  );
+}
