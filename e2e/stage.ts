@@ -1,6 +1,7 @@
 import { execFile } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { mkdtempSync, readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -206,4 +207,26 @@ export async function openParts(
   const id = await songOf(address(), title, recordings);
   await page.goto(`${address()}/songs/${id}`);
   await expect(page.getByTestId(`part-${names[0]}`)).toBeVisible();
+}
+
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** What axe-core (WCAG 2.2 AA) finds serious or critical. */
+export async function seriousFaults(page: Page): Promise<string[]> {
+  await page.evaluate(axe);
+  return page.evaluate(async () => {
+    const { axe: tool } = globalThis as unknown as {
+      axe: {
+        run(options: object): Promise<{
+          violations: { id: string; impact: string; nodes: { target: string[] }[] }[];
+        }>;
+      };
+    };
+    const { violations } = await tool.run({
+      runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'],
+    });
+    return violations
+      .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+      .map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join(', ')}`);
+  });
 }

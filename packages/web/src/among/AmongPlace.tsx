@@ -1,10 +1,12 @@
 import {
   crowdingOf,
+  farShare,
   plainReaches,
   reachesOf,
   type PlacedPart,
 } from '@pannet/core/comparing/among-parts';
 import { planLeadMs } from '@pannet/core/rendering/fold-paths';
+import { figure } from '@pannet/core/quantities/wording';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
 import { useAnalyst, useOpenSong, useSelection, useSong } from '../song/open-song.ts';
@@ -75,6 +77,7 @@ export function AmongPlace() {
             {sentence}
           </p>
         ))}
+        <PlacesTable parts={heard} />
         <div className="mt-2">
           <SongReport />
         </div>
@@ -85,5 +88,39 @@ export function AmongPlace() {
         </p>
       </section>
     </div>
+  );
+}
+
+/** The drawing as a table. */
+function PlacesTable({ parts }: { readonly parts: readonly PlacedPart[] }) {
+  const percent = (share: number) => `${figure(100 * share, 0)} %`;
+  return (
+    <details className="small mt-2">
+      <summary>As a table</summary>
+      <table className="w-100">
+        <thead>
+          <tr className="quiet">
+            <th scope="col">Part</th>
+            <th scope="col">far L</th>
+            <th scope="col">far R</th>
+            <th scope="col">Hz</th>
+          </tr>
+        </thead>
+        <tbody>
+          {parts.map((part) => (
+            <tr key={part.id}>
+              <th scope="row" className="fw-normal">
+                {part.name}
+              </th>
+              <td className="mono">{percent(farShare(part, 'L'))}</td>
+              <td className="mono">{percent(farShare(part, 'R'))}</td>
+              <td className="mono">
+                {part.reaches.at(0)?.hz ?? '–'}–{part.reaches.at(-1)?.hz ?? '–'}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
   );
 }

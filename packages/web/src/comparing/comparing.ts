@@ -35,8 +35,9 @@ export class Comparing {
   /** Begins a comparison of a part, if there is none and its level is known. */
   hold(part: Part): void {
     const { held } = this.store.getState();
-    const level = this.levels(part)[imageState(part)];
-    if (held[part.id] || !level) return;
+    const levels = this.levels(part);
+    const level = levels[imageState(part)] ?? levels.image;
+    if (part.id in held || !level) return;
     this.store.setState({ held: { ...held, [part.id]: level } });
   }
 
@@ -54,9 +55,11 @@ export class Comparing {
   /** What each state of a part is to be raised by; null while plain and image are not measured. */
   matching(part: Part): MatchedPart | null {
     const levels = this.levels(part);
-    const shown = imageState(part);
+    const state = imageState(part);
+    // A draft that is not measured yet is the image, too.
+    const shown = state in levels ? state : 'image';
+    if (!(shown in levels)) return null;
     const now = levels[shown];
-    if (!now || !levels.plain) return null;
     const { mode, held } = this.store.getState();
     const goal = part.id in held ? held[part.id] : now;
     return { ...matchLevels(levels, goal, mode), shown };

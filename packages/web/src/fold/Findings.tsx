@@ -23,9 +23,9 @@ export function Findings({ part, measures }: Props) {
   const worst = measures.measured.report.overTime.worst?.fromSeconds ?? 0;
   return (
     <section aria-label="Findings">
-      {found.map((finding) => (
+      {found.map((finding, n) => (
         <Row
-          key={finding.code}
+          key={`${finding.code}${n}`}
           part={part}
           finding={finding}
           aroundSeconds={finding.place?.fromSeconds ?? measures.from / rate + worst}

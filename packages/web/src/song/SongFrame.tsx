@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useStore } from 'zustand';
 import { ExportDialog } from '../handoff/ExportDialog.tsx';
@@ -80,10 +80,15 @@ function useSelectionInAddress(place: Place): void {
   const { partId: addressed } = useParams();
   const selected = useStore(open.selection, (selection) => selection.partId);
 
+  /** Parts that the address was sent to and has not arrived at: on a busy machine it comes late, and must not lead back. */
+  const sent = useRef(new Set<string>());
+
   // The address leads where it names a part that is there …
   useEffect(() => {
     const { song } = open.session.store.getState();
     const { partId } = open.selection.getState();
+    if (addressed === partId) sent.current.clear();
+    else if (addressed && sent.current.delete(addressed)) return;
     if (addressed && addressed !== partId && song.parts[addressed])
       open.selection.setState({
         partId: addressed,
@@ -96,8 +101,9 @@ function useSelectionInAddress(place: Place): void {
   useEffect(() => {
     if (selected === null) return;
     const path = `/songs/${open.session.id}/parts/${selected}/${place}`;
-    if (location.pathname !== path)
-      void navigate(path, { replace: !location.pathname.includes('/parts/') });
+    if (location.pathname === path) return;
+    sent.current.add(selected);
+    void navigate(path, { replace: !location.pathname.includes('/parts/') });
     // Where the place changes, the address has changed already.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [open, selected, navigate]);
