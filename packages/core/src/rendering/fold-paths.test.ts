@@ -106,6 +106,10 @@ test('the lead of what drifts and is tuned is told as a range', async () => {
   const tuned = leadWanderMs(await of({ tuner: { cents: 12 } }), rate);
   expect(tuned).toBeGreaterThan(5);
   expect(tuned).toBeLessThan(20);
+  // Behind an anchor that stands still nobody leads, however the others wander.
+  const image = recipes[1].image;
+  expect(image.voices[0].name).toBe('anchor');
+  expect(leadWanderMs(await partOf(image), rate)).toBeLessThan(1);
 });
 
 describe('the prediction against the sound', () => {

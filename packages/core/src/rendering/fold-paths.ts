@@ -119,22 +119,28 @@ function angleAt(strand: StrandPlan, frequencyHz: number, rateHz: number): numbe
 }
 
 /**
- * By how much the lead may be off, in ms either way: how far the voices that decide it wander on both sides together. A tuned
- * one moves by up to half a window of its splices, a drifting one by its range.
+ * By how much the lead may be off, in ms either way: what speaks first on each side may come so much earlier or later. A tuned
+ * voice moves by up to half a window of its splices, a drifting one by its range; behind a voice that stands still it does
+ * not count.
  */
 export function leadWanderMs(part: PartPlan, rateHz: number): number {
   const strands = part.strands.filter((strand) => !isLowStrand(strand));
-  const widest = (side: 'left' | 'right') => {
+  /** Between the earliest and the latest that the side may begin to speak. */
+  const width = (side: 'left' | 'right') => {
     const loudest = Math.max(0, ...strands.map((strand) => Math.abs(strand[side])));
-    const wanders = strands
+    const arrivals = strands
       .filter((strand) => strand[side] !== 0 && Math.abs(strand[side]) >= loudest * speaksWithin)
-      .map(({ tuning, drift, source }) => {
+      .map(({ tuning, drift, source, delayFrames }) => {
         const tuned = tuning ? splicedWander(tuning.splices, source.frames) : 0;
-        return tuned + (drift?.path.widestFrames ?? 0);
+        const wander = tuned + (drift?.path.widestFrames ?? 0);
+        return { earliest: delayFrames - wander, latest: delayFrames + wander };
       });
-    return Math.max(0, ...wanders);
+    if (arrivals.length === 0) return 0;
+    const first = Math.min(...arrivals.map(({ earliest }) => earliest));
+    const last = Math.min(...arrivals.map(({ latest }) => latest));
+    return last - first;
   };
-  return ((widest('left') + widest('right')) * 1000) / rateHz;
+  return ((width('left') + width('right')) / 2 / rateHz) * 1000;
 }
 
 /**

@@ -22,7 +22,8 @@ interface Props {
 export const OverTimeChart = memo(function OverTimeChart({ overTime, from, to, rateHz }: Props) {
   const { playback } = useOpenSong();
   const head = useRef<HTMLDivElement>(null);
-  const { worst } = overTime;
+  // Where nothing is lost there is no worst moment to point at.
+  const worst = overTime.worst && overTime.worst.lossLu < -0.5 ? overTime.worst : null;
   const points = overTime.moments.map(({ seconds, lossLu }) => ({
     seconds: from + seconds,
     loss: lossLu === null ? null : Math.max(lowestLu, Math.min(1, lossLu)),
