@@ -3,6 +3,7 @@ import { gauges } from '@pannet/core/findings/gauges';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
 import { figure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
+import { memo } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
@@ -11,13 +12,16 @@ import { mendId, mendKey, type Found } from '../measuring/mender.ts';
 import { useOpenSong, useSession, useSong } from '../song/open-song.ts';
 
 interface Props {
-  readonly part: Part;
+  readonly partId: string;
   readonly measures: PartMeasures;
 }
 
 /** What is wrong, and what would mend it: tried, then kept or dropped. */
-export function Findings({ part, measures }: Props) {
-  const song = useSong();
+export const Findings = memo(function Findings({ partId, measures }: Props) {
+  // Of what is done, not of what is only being dragged: a finding is of what was measured.
+  const song = useSession((state) => state.song);
+  const part = song.parts[partId] as Part | undefined;
+  if (!part) return null;
   const rate = song.rateHz ?? 48_000;
   const found = findingsOfPart(measures.measured, song, part, measures.from / rate);
   const worst = measures.measured.report.overTime.worst?.fromSeconds ?? 0;
@@ -33,7 +37,7 @@ export function Findings({ part, measures }: Props) {
       ))}
     </section>
   );
-}
+});
 
 interface RowProps {
   readonly part: Part;

@@ -1,7 +1,7 @@
 import { predictedLoss, predictedRange } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
-import { memo, useMemo } from 'react';
+import { memo, useDeferredValue, useMemo } from 'react';
 import { Area, CartesianGrid, ComposedChart, Line, ReferenceLine, XAxis, YAxis } from 'recharts';
 import type { Measured } from '../measuring/messages.ts';
 import { useOpenSong, useSelectedPart, useSong } from '../song/open-song.ts';
@@ -30,7 +30,10 @@ export const FoldChart = memo(function FoldChart({
   const { playback } = useOpenSong();
   const song = useSong();
   const part = useSelectedPart();
-  const plan = playback.plan?.parts.find((candidate) => candidate.id === part?.id) ?? null;
+  // A drag goes on; its curve follows as fast as it can be drawn.
+  const plan = useDeferredValue(
+    playback.plan?.parts.find((candidate) => candidate.id === part?.id) ?? null,
+  );
   const rate = song.rateHz ?? 48_000;
   const points = useMemo(() => merge(measured, plan, rate), [measured, plan, rate]);
   const worst = measured?.report.fold.bands.reduce<{ hz: number; lossDb: number | null } | null>(

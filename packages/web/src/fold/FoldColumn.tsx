@@ -3,7 +3,7 @@ import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { leadWanderMs, planLeadMs } from '@pannet/core/rendering/fold-paths';
 import type { Beating } from '@pannet/core/rendering/beating';
-import { useState } from 'react';
+import { useDeferredValue, useMemo, useState } from 'react';
 import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
@@ -63,7 +63,7 @@ export function FoldColumn() {
       )}
       {report && measures && (
         <>
-          <Findings part={part} measures={measures} />
+          <Findings partId={part.id} measures={measures} />
           <SaferSetting part={part} measures={measures} />
           <p className="quiet small m-0 border-top pt-1">
             Measured over {clock(measures.from / rate)}–{clock(measures.to / rate)}
@@ -140,9 +140,12 @@ function Figures({ measured }: { readonly measured: Measured | null }) {
   const part = useSelectedPart();
   const rate = useSong().rateHz ?? 48_000;
   const [more, setMore] = useState(false);
-  const plan = playback.plan?.parts.find((candidate) => candidate.id === part?.id);
+  // While something is dragged the figures may come a little later than the voices.
+  const plan = useDeferredValue(
+    playback.plan?.parts.find((candidate) => candidate.id === part?.id),
+  );
   const planned = plan ? planLeadMs(plan, rate) : null;
-  const wander = plan ? leadWanderMs(plan, rate) : 0;
+  const wander = useMemo(() => (plan ? leadWanderMs(plan, rate) : 0), [plan, rate]);
   const report = measured?.report;
   const first: Cell[] = [
     ['sideToMid', 'S/M', sideToMidText(report)],
