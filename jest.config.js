@@ -25,8 +25,6 @@ const project = (name, more = {}) => ({
 });
 
 export default {
-  // A machine that others use may stall for seconds; what hangs is still found.
-  testTimeout: 40_000,
   projects: [
     project('core'),
     project('cli'),

@@ -12,6 +12,7 @@ import { neutralStage } from '@pannet/core/image/stage';
 import {
   address,
   channelsOf,
+  dropFiles,
   openParts,
   post,
   rate,
@@ -239,7 +240,7 @@ test('any file is measured without becoming a part, with the figures of the comm
   writeFileSync(path, wavFile([noise(12, rate, 5, 0.1), noise(12, rate, 6, 0.1)], rate, '24'));
   await page.goto(address());
   await page.getByRole('link', { name: 'Measure a file' }).click();
-  await page.getByLabel('File to measure').setInputFiles(path);
+  await dropFiles(page, 'main', [{ name: 'mix.wav', bytes: readFileSync(path) }]);
   await expect(page.getByTestId('file-verdict')).toContainText('the fold holds');
   const { stdout } = await run(join(repository, 'pannet'), ['measure', path, '--json']);
   const report = JSON.parse(stdout) as StereoReport;
@@ -256,6 +257,8 @@ test('any file is measured without becoming a part, with the figures of the comm
   writeFileSync(text, 'This is no sound.');
   await page.getByLabel('File to measure').setInputFiles(text);
   await expect(page.getByRole('alert')).toContainText('“notes.wav” could not be measured: ');
+  await page.getByLabel('File to measure').setInputFiles(path);
+  await expect(page.getByTestId('file-verdict')).toContainText('mix.wav');
   expect(readFileSync(path).length).toBeGreaterThan((await channelsOf(path))[0].length);
 });
 

@@ -35,7 +35,7 @@ test('every part has its address: back, forward and reload keep it', async ({ pa
 test('the figures are the same each time, also while several workers read one recording at once', async ({
   page,
 }) => {
-  for (let n = 0; n < 3; n++) {
+  for (let n = 0; n < 4; n++) {
     await openDemo(page);
     // At once, so that wave, splices and measurement all want the same bytes.
     await page.getByRole('button', { name: 'Reed box', exact: true }).click();

@@ -13,8 +13,10 @@ import { newPart } from '@pannet/core/song/song';
 import type { Edit } from '@pannet/core/song/edits';
 import type { Recording } from '@pannet/core/song/song';
 import pg from 'pg';
+import { DataSource } from 'typeorm';
 import { AppModule } from './app.module.ts';
 import { dress } from './application.ts';
+import { FairComparison1764200000000 } from './database/migrations/fair-comparison.ts';
 import type { OpenedSong } from './songs/songs.service.ts';
 
 let app: NestExpressApplication;
@@ -265,6 +267,55 @@ describe('songs', () => {
     const opened = (await call('GET', `/songs/${id}`)).body as unknown as OpenedSong;
     expect(opened.song.parts.p).toEqual(part);
     expect(JSON.stringify(opened.song.parts.p)).toBe(JSON.stringify(part));
+  });
+
+  test('whose logs are of an older format have them brought up, so that their steps can be taken back', async () => {
+    const id = await newSong();
+    const recording = (await upload(recordingBytes(900, 0.13))).body as unknown as Recording;
+    const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }]);
+    const adding: Edit[] = [
+      { kind: 'set-rate', rateHz: 48_000 },
+      { kind: 'put-recording', recording },
+      { kind: 'add-part', part, index: 0 },
+    ];
+    const steps = [adding, [{ kind: 'remove-part', partId: 'p' }]];
+    await call('POST', `/songs/${id}/commands`, {
+      baseRevision: 0,
+      commands: steps.map((edits) => ({ ...titled('x'), edits })),
+    });
+    const runner = app.get(DataSource).createQueryRunner();
+    try {
+      // As format 2 kept them: parts knew neither of a plain voice nor of a key.
+      for (const column of ['edits', 'inverse'])
+        await runner.query(
+          `UPDATE commands SET ${column} = (
+            SELECT jsonb_agg((each #- '{part,plainVoice}') #- '{part,toggleKey}')::json
+            FROM jsonb_array_elements(${column}::jsonb) AS each
+          ) WHERE song_id = $1`,
+          [id],
+        );
+      const logOf = async () =>
+        ((await call('GET', `/songs/${id}`)).body as unknown as OpenedSong).log;
+      const addedPart = (edits: readonly Edit[]) => {
+        const added = edits.find(({ kind }) => kind === 'add-part');
+        return added?.kind === 'add-part' ? added.part : null;
+      };
+      expect(addedPart((await logOf())[0].edits)).not.toHaveProperty('plainVoice');
+      await new FairComparison1764200000000().up(runner);
+      const [first, second] = await logOf();
+      expect(addedPart(first.edits)).toEqual(part);
+      expect(addedPart(second.inverse)).toEqual(part);
+      const undo = { ...titled('x'), role: 'undo', edits: second.inverse };
+      const answer = await call('POST', `/songs/${id}/commands`, {
+        baseRevision: 2,
+        commands: [undo],
+      });
+      expect(answer.status).toBe(200);
+      const { song } = (await call('GET', `/songs/${id}`)).body as unknown as OpenedSong;
+      expect(song.parts.p).toEqual(part);
+    } finally {
+      await runner.release();
+    }
   });
 
   test('are not found in a sentence', async () => {

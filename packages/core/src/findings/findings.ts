@@ -1,3 +1,4 @@
+import { holds } from '../measurement/fold.ts';
 import type { StereoReport } from '../measurement/report.ts';
 import { clock, figure } from '../quantities/wording.ts';
 import type { Finding } from './finding.ts';
@@ -8,7 +9,7 @@ import type { Finding } from './finding.ts';
 const noticedLeadMs = 1;
 const noticedLeanDb = 1.5;
 /** A copy only leads the ear where the sides are alike. */
-const copyLikeness = 0.7;
+export const copyLikeness = 0.7;
 /** From here on one side is nothing but the other at another time. */
 const onlyCopyLikeness = 0.9;
 const shortestCopyMs = 0.05;
@@ -17,7 +18,7 @@ const cancelling = -0.5;
 /** More difference than middle by so much is more than any two unrelated sides have. */
 const widerThanSafeDb = 2;
 /** A part whose low end has less of the power than this has no low end to lose. */
-const lowShare = 0.15;
+export const lowShare = 0.15;
 const lowWideDb = -6;
 /** Two unrelated sides lose 3.01 dB; more is cancelled. */
 const lowLostDb = 4.5;
@@ -105,12 +106,12 @@ function foldFindings(report: StereoReport, startSeconds: number): Finding[] {
     });
   }
   const cancelled = fold.bands.filter((band) => band.lossDb !== null && band.lossDb < -6.5);
-  if (fold.dropLu !== null && fold.dropLu > 3.5)
+  if (fold.dropLu !== null && fold.dropLu > holds.dropLu)
     found.push({
       code: 'drops',
       sentence: `The fold drops by ${figure(fold.dropLu, 1)} LU against plain at equal loudness${cancelled.length ? `, most of all round ${figure(cancelled[0].hz, 0)} Hz` : ''}: there is more difference than middle.`,
     });
-  if (fold.deepestDipDb !== null && fold.deepestDipDb > 3) {
+  if (fold.deepestDipDb !== null && fold.deepestDipDb > holds.dipDb) {
     const why = comb
       ? `: a copy ${figure(comb.delayMs, 1)} ms late cuts it at ${comb.notchesHz
           .slice(0, 3)

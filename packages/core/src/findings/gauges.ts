@@ -1,5 +1,5 @@
 import type { Part, Song } from '../song/song.ts';
-import { mostPeakDbtp } from './findings.ts';
+import { copyLikeness, mostPeakDbtp } from './findings.ts';
 import type { FindingCode } from './finding.ts';
 import { chorusRippleDb } from './part-findings.ts';
 import type { PartFigures } from './part-figures.ts';
@@ -80,7 +80,7 @@ export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
     places: 1,
     // Separate performances lead nobody anywhere.
     read: ({ report }) =>
-      report.likeness && report.likeness.value >= 0.7 ? report.likeness.lagMs : 0,
+      report.likeness && report.likeness.value >= copyLikeness ? report.likeness.lagMs : 0,
     badness: abs,
   },
   leans: {

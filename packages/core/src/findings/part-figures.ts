@@ -6,7 +6,7 @@ import { TruePeakMeter } from '../measurement/true-peak.ts';
 import { beatingOf, type Beating } from '../rendering/beating.ts';
 import { planLeadMs } from '../rendering/fold-paths.ts';
 import { renderStretch } from '../rendering/offline.ts';
-import type { RenderPlan } from '../rendering/plan.ts';
+import type { PartPlan, RenderPlan } from '../rendering/plan.ts';
 import type { BlockLoader } from '../sources/blocks.ts';
 
 /** What comparing needs of plain; null where it is silent. */
@@ -31,7 +31,11 @@ export const beatingHz = 440;
 
 const finite = (value: number) => (Number.isFinite(value) ? value : null);
 
-/** Renders a stretch of a part, and plain, and measures both. `tick` is told the share done and may throw to stop. */
+/**
+ * Renders a stretch of a part, and plain, and measures both.
+ * @param tick is told the share done, and may throw to stop
+ * @param known what was measured of plain before, by content; is added to
+ */
 export async function measurePart(
   plan: RenderPlan,
   partId: string,
@@ -39,6 +43,7 @@ export async function measurePart(
   from: number,
   to: number,
   tick: (share: number) => void = () => {},
+  known: KnownPlain | null = null,
 ): Promise<PartFigures> {
   const part = plan.parts.find(({ id }) => id === partId);
   if (!part) throw new Error(`The plan has no part ${partId}.`);
@@ -49,20 +54,47 @@ export async function measurePart(
   const measured = measureStereo(image.left, image.right, rateHz, (share) =>
     tick(0.35 + 0.4 * share),
   );
-  const plain = await renderStretch(plan, partId, load, from, to, 'plain', (share) =>
-    tick(0.75 + 0.15 * share),
-  );
-  const sides = [plain.left, plain.right];
-  const level = levelOf(sides, rateHz);
-  const spectra = stereoSpectra(plain.left, plain.right, rateHz, lowTransform, (share) =>
-    tick(0.9 + 0.1 * share),
+  const plain = await measurePlain(plan, partId, load, from, to, known, (share) =>
+    tick(0.75 + 0.25 * share),
   );
   return {
     ...measured,
-    plain: { ...level, lowDb: lowBand(spectra, to - from).stereoDb },
+    plain,
     plannedLeadMs: planLeadMs(part, rateHz),
     beating: beatingOf(part, rateHz, beatingHz),
   };
+}
+
+/** Plain does not change while its image is shaped: who measures again and again keeps its figures by their content. */
+export type KnownPlain = Map<string, PartFigures['plain']>;
+const mostKnown = 64;
+
+async function measurePlain(
+  plan: RenderPlan,
+  partId: string,
+  load: BlockLoader,
+  from: number,
+  to: number,
+  known: KnownPlain | null,
+  tick: (share: number) => void,
+): Promise<PartFigures['plain']> {
+  const { strand, level } = (plan.parts.find(({ id }) => id === partId) as PartPlan).plain;
+  const key = [strand.source.key, strand.left, level, plan.rateHz, from, to].join(' ');
+  const before = known?.get(key);
+  if (before) return before;
+  const { left, right } = await renderStretch(plan, partId, load, from, to, 'plain', (share) =>
+    tick(0.6 * share),
+  );
+  const spectra = stereoSpectra(left, right, plan.rateHz, lowTransform, (share) =>
+    tick(0.6 + 0.4 * share),
+  );
+  const plain = {
+    ...levelOf([left, right], plan.rateHz),
+    lowDb: lowBand(spectra, to - from).stereoDb,
+  };
+  if (known && known.size >= mostKnown) known.clear();
+  known?.set(key, plain);
+  return plain;
 }
 
 /** The same transform as that of the report, so that levels can be set against each other. */

@@ -1,7 +1,7 @@
 import { figure } from '../quantities/wording.ts';
 import type { Part, Song } from '../song/song.ts';
 import { findingCodes, type Finding } from './finding.ts';
-import { findingsOf } from './findings.ts';
+import { findingsOf, lowShare } from './findings.ts';
 import { beatingHz, type PartFigures } from './part-figures.ts';
 import { sourceFindings } from './source-findings.ts';
 
@@ -12,7 +12,6 @@ export const chorusRippleDb = 10;
 const flatteringLu = 3.5;
 /** A low end so much softer than plain's, at equal loudness, is missed: common practice. */
 const softLowDb = 3;
-const lowShare = 0.15;
 
 /** All that is to be said of a part: what was measured, what its source and its voices say. Graver things first. */
 export function findingsOfPart(

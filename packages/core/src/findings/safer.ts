@@ -1,6 +1,6 @@
 import type { Image } from '../image/image.ts';
 import type { StereoReport } from '../measurement/report.ts';
-import type { Verdict } from '../measurement/fold.ts';
+import { holds, type Verdict } from '../measurement/fold.ts';
 import { seededRandom } from '../signal/random.ts';
 import { widthKeptDb } from './find-mend.ts';
 import { changesInWords, variation, type MayChange } from './variations.ts';
@@ -36,9 +36,11 @@ const parents = 4;
 /** The first round looks far, the last one near. */
 const reaches = [1, 0.8, 0.6, 0.4, 0.25, 0.15];
 
-/** How far a setting is from holding: 1 is the edge of “holds” (`foldVerdict`); the dip is weighed with the drop. */
+/** How far a setting is from holding: 1 is the edge of “holds”, where both count a little besides the worse of them. */
 export function foldStrain({ dropLu, dipDb }: Pick<Setting, 'dropLu' | 'dipDb'>): number {
-  return max(dropLu / 3.5, dipDb / 3) + 0.1 * (dropLu / 3.5 + dipDb / 3);
+  const drop = dropLu / holds.dropLu;
+  const dip = dipDb / holds.dipDb;
+  return max(drop, dip) + 0.1 * (drop + dip);
 }
 
 /**

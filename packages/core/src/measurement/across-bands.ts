@@ -1,20 +1,11 @@
 import { powerToDb } from '../quantities/units.ts';
-import { bandSum, thirdOctaveBands, type Band } from './bands.ts';
+import { audibleRangeDb, bandSum, thirdOctaveBands, type Band } from './bands.ts';
+import { correlation, sideToMidDb, type SideSums } from './sides.ts';
 import type { StereoSpectra } from './spectra.ts';
 
-const { sqrt, max, min } = Math;
+const { max, min } = Math;
 
-/** A band this far under the strongest one says nothing about the part. */
-const audibleRangeDb = 60;
-
-/** Powers of one band. */
-interface BandPowers {
-  readonly left: number;
-  readonly right: number;
-  readonly cross: number;
-}
-
-function powersIn(spectra: StereoSpectra, band: Band): BandPowers {
+function sumsIn(spectra: StereoSpectra, band: Band): SideSums {
   const of = (spectrum: Float64Array) => bandSum(spectrum, spectra.hzPerBin, band);
   return { left: of(spectra.left), right: of(spectra.right), cross: of(spectra.cross) };
 }
@@ -36,34 +27,32 @@ export interface BandSides {
 export function sidesByBand(spectra: StereoSpectra, rateHz: number, frames: number): BandSides[] {
   const rows = thirdOctaveBands(rateHz).map((band) => ({
     hz: band.hz,
-    ...powersIn(spectra, band),
+    sums: sumsIn(spectra, band),
   }));
-  const strongest = max(...rows.map(({ left, right }) => left + right));
+  const strongest = max(...rows.map(({ sums }) => sums.left + sums.right));
   const floor = strongest * 10 ** (-audibleRangeDb / 10);
-  return rows.map(({ hz, left, right, cross }) => {
+  return rows.map(({ hz, sums }) => {
+    const { left, right } = sums;
     const both = left + right;
     const heard = both > 0 && both >= floor;
+    const likeness = correlation(sums);
     return {
       hz,
       correlation:
-        heard && min(left, right) > both * 1e-6
-          ? max(-1, min(1, cross / sqrt(left * right)))
+        heard && likeness !== null && min(left, right) > both * 1e-6
+          ? max(-1, min(1, likeness))
           : null,
       place: heard ? (right - left) / both : null,
-      sideToMidDb: heard ? sideToMid({ left, right, cross }) : null,
+      sideToMidDb: heard ? heldSideToMid(sums) : null,
       levelDb: max(-200, powerToDb(both / 2 / max(1, frames))),
     };
   });
 }
 
-/** S/M of a stretch of the spectrum, held to ±60. */
-function sideToMid({ left, right, cross }: BandPowers): number | null {
-  const both = left + right;
-  if (!(both > 0)) return null;
-  const side = max(0, both - 2 * cross);
-  const middle = max(0, both + 2 * cross);
-  if (middle <= both * 1e-6) return 60;
-  return max(-60, powerToDb(side / middle));
+/** S/M of a stretch of the spectrum, held to ±60: further off a transform only rounds. */
+function heldSideToMid(sums: SideSums): number | null {
+  const ratio = sideToMidDb(sums);
+  return ratio === null ? null : max(-60, min(60, ratio));
 }
 
 /** Common practice: where the low end stops, and where the top begins. */
@@ -79,11 +68,11 @@ export interface SideToMidBands {
 
 export function sideToMidBands(spectra: StereoSpectra): SideToMidBands {
   const top = spectra.hzPerBin * (spectra.left.length - 1);
-  const whole = powersIn(spectra, between(0, top));
+  const whole = sumsIn(spectra, between(0, top));
   const floor = (whole.left + whole.right) * 10 ** (-audibleRangeDb / 10);
   const of = (lowHz: number, highHz: number) => {
-    const powers = powersIn(spectra, between(lowHz, highHz));
-    return powers.left + powers.right > floor ? sideToMid(powers) : null;
+    const powers = sumsIn(spectra, between(lowHz, highHz));
+    return powers.left + powers.right > floor ? heldSideToMid(powers) : null;
   };
   return {
     lowDb: of(0, lowBandTopHz),
@@ -105,9 +94,9 @@ export interface LowBand {
 }
 
 export function lowBand(spectra: StereoSpectra, frames: number): LowBand {
-  const powers = powersIn(spectra, between(0, lowBandTopHz));
+  const powers = sumsIn(spectra, between(0, lowBandTopHz));
   const top = spectra.hzPerBin * (spectra.left.length - 1);
-  const whole = powersIn(spectra, between(0, top));
+  const whole = sumsIn(spectra, between(0, top));
   const both = powers.left + powers.right;
   const db = (power: number) => max(-200, powerToDb(max(0, power) / max(1, frames)));
   return {

@@ -17,6 +17,9 @@ const nominal = [
   2000, 2500, 3150, 4000, 5000, 6300, 8000, 10_000, 12_500, 16_000, 20_000,
 ];
 
+/** A band this far under the strongest one says nothing about the part: common practice. */
+export const audibleRangeDb = 60;
+
 /** The thirty third-octave bands from 25 Hz to 20 kHz whose upper edge lies under half the rate. */
 export function thirdOctaveBands(rateHz: number): Band[] {
   return nominal

@@ -1,5 +1,5 @@
 import { powerToDb } from '../quantities/units.ts';
-import { bandAround, bandSum, thirdOctaveBands, type Band } from './bands.ts';
+import { audibleRangeDb, bandAround, bandSum, thirdOctaveBands, type Band } from './bands.ts';
 import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './spectra.ts';
 
 export interface BandLoss {
@@ -7,9 +7,6 @@ export interface BandLoss {
   /** 10·log10((1+ρ)/2): 0 for equal sides, −3.01 for unrelated ones; null where the band holds next to nothing. */
   readonly lossDb: number | null;
 }
-
-/** A band this far under the strongest one says nothing about the part. */
-const audibleRangeDb = 60;
 
 /** What the fold loses, by third octave: ρ = 2·Re⟨LR*⟩ / (⟨|L|²⟩+⟨|R|²⟩). */
 export function foldLossByBand(spectra: StereoSpectra, rateHz: number): BandLoss[] {
@@ -95,11 +92,15 @@ export function deepestDip(colour: readonly ColourPoint[]): Dip | null {
 
 export type Verdict = 'holds' | 'watch' | 'breaks';
 
+/** Up to here a fold holds: common practice, first values. */
+export const holds = { dropLu: 3.5, dipDb: 3 } as const;
+const watched = { dropLu: 6, dipDb: 6 } as const;
+
 /**
  * Common practice, first values: holds up to a drop of 3.5 LU and a dip of 3 dB, watch up to 6 and 6.
  * An ordinary double-tracked pair (3 LU, no dip of note) holds.
  */
 export function foldVerdict(dropLu: number, dipDb: number): Verdict {
-  if (dropLu <= 3.5 && dipDb <= 3) return 'holds';
-  return dropLu <= 6 && dipDb <= 6 ? 'watch' : 'breaks';
+  if (dropLu <= holds.dropLu && dipDb <= holds.dipDb) return 'holds';
+  return dropLu <= watched.dropLu && dipDb <= watched.dipDb ? 'watch' : 'breaks';
 }

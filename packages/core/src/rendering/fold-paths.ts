@@ -92,30 +92,36 @@ function sidedPaths(part: PartPlan, rateHz: number): SidedPath[] {
   }));
 }
 
-/** @param angleOf says at which angle a path adds to the others, apart from its response; null for one that drifts */
-function lossOf(
-  paths: readonly SidedPath[],
-  frequencyHz: number,
-  angleOf: (path: SidedPath, n: number) => number | null,
-): number {
+/** A path at one frequency: how much of it goes to each side, and at which angle where it stands still. */
+interface PathAt {
+  readonly strand: StrandPlan;
+  readonly left: number;
+  readonly right: number;
+  readonly angle: number;
+}
+
+function pathsAt(paths: readonly SidedPath[], frequencyHz: number, rateHz: number): PathAt[] {
+  return paths.map(({ strand, response, left, right }) => {
+    const { re, im } = response?.(frequencyHz) ?? { re: 1, im: 0 };
+    const size = Math.hypot(re, im);
+    const late = (-2 * Math.PI * frequencyHz * strand.delayFrames) / rateHz;
+    return { strand, left: left * size, right: right * size, angle: late + Math.atan2(im, re) };
+  });
+}
+
+/** @param angleOf says at which angle a path adds to the others; null for one that only adds in power */
+function lossOf(paths: readonly PathAt[], angleOf: (path: PathAt) => number | null): number {
   const left = new ComplexSum();
   const right = new ComplexSum();
   const fold = new ComplexSum();
-  for (const [n, path] of paths.entries()) {
-    const { re, im } = path.response?.(frequencyHz) ?? { re: 1, im: 0 };
-    const placed = angleOf(path, n);
-    const angle = placed === null ? null : placed + Math.atan2(im, re);
-    const size = Math.hypot(re, im);
-    left.add(path.left * size, angle);
-    right.add(path.right * size, angle);
-    fold.add(((path.left + path.right) / 2) * size, angle);
+  for (const path of paths) {
+    const angle = angleOf(path);
+    left.add(path.left, angle);
+    right.add(path.right, angle);
+    fold.add((path.left + path.right) / 2, angle);
   }
   const sides = (left.power + right.power) / 2;
   return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
-}
-
-function angleAt(strand: StrandPlan, frequencyHz: number, rateHz: number): number {
-  return (-2 * Math.PI * frequencyHz * strand.delayFrames) / rateHz;
 }
 
 /**
@@ -150,8 +156,8 @@ export function leadWanderMs(part: PartPlan, rateHz: number): number {
 export function predictedLoss(part: PartPlan, rateHz: number): (frequencyHz: number) => number {
   const paths = sidedPaths(part, rateHz);
   return (frequencyHz) =>
-    lossOf(paths, frequencyHz, ({ strand }) =>
-      staysPut(strand) ? angleAt(strand, frequencyHz, rateHz) : null,
+    lossOf(pathsAt(paths, frequencyHz, rateHz), ({ strand, angle }) =>
+      staysPut(strand) ? angle : null,
     );
 }
 
@@ -170,19 +176,21 @@ export function predictedRange(
   if (paths.every(({ strand }) => staysPut(strand))) return null;
   // Strands of one voice wander together.
   const voices = [...new Set(part.strands.map(({ voiceId }) => voiceId))];
+  const places = voices.map((_, n) =>
+    Float64Array.from({ length: wanderings }, (__, look) => 2 * seededHash(1 + n, look) - 1),
+  );
   return (frequencyHz) => {
+    const here = pathsAt(paths, frequencyHz, rateHz);
     let lowestDb = 0;
     let highestDb = -60;
     for (let look = 0; look < wanderings; look++) {
-      const loss = lossOf(paths, frequencyHz, ({ strand }) => {
-        const at = angleAt(strand, frequencyHz, rateHz);
-        if (staysPut(strand)) return at;
+      const loss = lossOf(here, ({ strand, angle }) => {
+        if (staysPut(strand)) return angle;
         const widest = strand.drift ? strand.drift.path.widestFrames : Infinity;
         const reach = strand.tuning
           ? Math.PI
           : Math.min(Math.PI, (2 * Math.PI * frequencyHz * widest) / rateHz);
-        const place = 2 * seededHash(1 + voices.indexOf(strand.voiceId), look) - 1;
-        return at + place * reach;
+        return angle + places[voices.indexOf(strand.voiceId)][look] * reach;
       });
       lowestDb = Math.min(lowestDb, loss);
       highestDb = Math.max(highestDb, loss);

@@ -281,6 +281,8 @@ export function segmentAt(plan: SplicePlan, time: number): number {
 
 /** The largest distance of the reading from its place, in frames: how far the voice wanders early and late. */
 export function splicedWander(plan: SplicePlan, frames: number): number {
+  const known = wanders.get(plan);
+  if (known !== undefined) return known;
   let widest = 0;
   for (let k = 0; k < plan.starts.length; k++) {
     const end = k + 1 < plan.starts.length ? plan.starts[k + 1] : (plan.coarseTo ?? frames);
@@ -288,5 +290,9 @@ export function splicedWander(plan: SplicePlan, frames: number): number {
     const to = from + (plan.ratio - 1) * (end - plan.starts[k]);
     widest = max(widest, abs(from), abs(to));
   }
+  wanders.set(plan, widest);
   return widest;
 }
+
+/** A plan has thousands of splices, and is asked about with each step of a drag. */
+const wanders = new WeakMap<SplicePlan, number>();

@@ -6,7 +6,7 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { useOpenSong } from '../song/open-song.ts';
 import type { BlindState } from './blind-session.ts';
-import { nameOfState } from './ComparePlace.tsx';
+import { nameOfState } from './states.ts';
 
 interface Props {
   readonly part: Part;

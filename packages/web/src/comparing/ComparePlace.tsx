@@ -1,24 +1,15 @@
-import { blindSentence } from '@pannet/core/comparing/blind';
-import type { Figure } from '@pannet/core/measurement/definitions';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
-import type { Comparison, Part } from '@pannet/core/song/song';
-import { Trash } from '@phosphor-icons/react';
+import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
-import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { measuredId, type PartMeasures } from '../measuring/analyst.ts';
-import type { Measured } from '../measuring/messages.ts';
-import {
-  useAnalyst,
-  useOpenSong,
-  usePlayback,
-  useSelectedPart,
-  useSong,
-} from '../song/open-song.ts';
-import { BlindDialog } from './BlindDialog.tsx';
+import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../song/open-song.ts';
+import { BlindRounds } from './BlindRounds.tsx';
+import { rows, type Row, type Value } from './compared-figures.ts';
 import { imageState } from './comparing.ts';
+import { nameOfState, statesOf } from './states.ts';
 
 /** Plain, the image and its drafts side by side in figures, and blind. */
 export function ComparePlace() {
@@ -30,159 +21,6 @@ export function ComparePlace() {
       <BlindRounds part={part} />
     </div>
   );
-}
-
-/** “Plain”, “Image”, “Draft 2”. */
-export function nameOfState(state: string): string {
-  if (state === 'plain') return 'Plain';
-  return state === 'image' ? 'Image' : `Draft ${state}`;
-}
-
-/** What can be compared of a part: the image stands for itself only where it is not a draft as that was kept. */
-export function statesOf(part: Part): string[] {
-  const now = imageState(part);
-  return ['plain', ...(now === 'image' ? ['image'] : []), ...Object.keys(part.drafts).sort()];
-}
-
-/** A figure of a state: how it is written, and what of it is compared. */
-interface Value {
-  readonly text: string;
-  readonly size: number | null;
-}
-
-interface Row {
-  readonly figure: Figure;
-  readonly label: string;
-  /** Smaller differences are none. */
-  readonly least: number;
-  readonly unit: string;
-  readonly image: (measured: Measured) => Value;
-  readonly plain: (measured: Measured) => Value;
-}
-
-const nothing: Value = { text: '–', size: null };
-
-function value(size: number | null | undefined, places = 1, signed = false): Value {
-  if (size === null || size === undefined) return nothing;
-  return { size, text: (signed ? signedFigure : figure)(size, places) };
-}
-
-const ofMono = (): Value => ({ text: 'mono', size: null });
-const zero = (): Value => value(0);
-
-const rows: readonly Row[] = [
-  {
-    figure: 'loudness',
-    label: 'Loudness',
-    unit: 'LUFS',
-    least: 0.2,
-    image: ({ report }) => value(report.loudnessLufs),
-    plain: ({ plain }) => value(plain.lufs),
-  },
-  {
-    figure: 'truePeak',
-    label: 'True peak',
-    unit: 'dBTP',
-    least: 0.5,
-    image: ({ report }) => value(report.truePeakDbtp),
-    plain: ({ plain }) => value(plain.truePeakDbtp),
-  },
-  {
-    figure: 'sideToMid',
-    label: 'S/M',
-    unit: 'dB',
-    least: 0.5,
-    image: ({ report }) => (report.stillMono ? ofMono() : value(report.sideToMidDb, 1, true)),
-    plain: ofMono,
-  },
-  {
-    figure: 'bands',
-    label: 'S/M under 200 Hz',
-    unit: 'dB',
-    least: 1,
-    image: ({ report }) => value(report.sideToMidBands.lowDb, 1, true),
-    plain: ofMono,
-  },
-  {
-    figure: 'lead',
-    label: 'Lead',
-    unit: 'ms',
-    least: 0.3,
-    image: ({ plannedLeadMs }) => sided(plannedLeadMs),
-    plain: zero,
-  },
-  {
-    figure: 'lean',
-    label: 'Lean',
-    unit: 'dB',
-    least: 0.3,
-    image: ({ report }) => sided(report.leanDb),
-    plain: zero,
-  },
-  {
-    figure: 'drop',
-    label: 'Drop',
-    unit: 'LU',
-    least: 0.2,
-    image: ({ report }) => value(report.fold.dropLu),
-    plain: zero,
-  },
-  {
-    figure: 'overTime',
-    label: 'Worst 3 s of the fold',
-    unit: 'LU',
-    least: 0.3,
-    image: ({ report }) => value(report.overTime.worst?.lossLu),
-    plain: zero,
-  },
-  {
-    figure: 'loss',
-    label: 'Worst band of the fold',
-    unit: 'dB',
-    least: 0.5,
-    image: ({ report }) => {
-      const heard = report.fold.bands.filter(({ lossDb }) => lossDb !== null);
-      const worst = heard.reduce((low, band) =>
-        (band.lossDb ?? 0) < (low.lossDb ?? 0) ? band : low,
-      );
-      const { text, size } = value(worst.lossDb);
-      return { text: `${text} at ${worst.hz} Hz`, size };
-    },
-    plain: zero,
-  },
-  {
-    figure: 'dip',
-    label: 'Colour: deepest dip',
-    unit: 'dB',
-    least: 0.5,
-    image: ({ report: { fold } }) => {
-      const { text, size } = value(fold.deepestDipDb);
-      return { text: size === null ? text : `${text} at ${fold.deepestDipHz} Hz`, size };
-    },
-    plain: zero,
-  },
-  {
-    figure: 'likeness',
-    label: 'Likeness of the sides',
-    unit: '',
-    least: 0.05,
-    image: ({ report: { likeness } }) => value(likeness?.value, 2),
-    plain: () => value(1, 2),
-  },
-  {
-    figure: 'beats',
-    label: 'Beats, the faster ear',
-    unit: 'Hz',
-    least: 0.3,
-    image: ({ beating }) => value(Math.max(beating.left.rateHz, beating.right.rateHz)),
-    plain: zero,
-  },
-];
-
-function sided(size: number | null): Value {
-  if (size === null) return nothing;
-  const { text } = value(Math.abs(size));
-  return { size, text: Number(text) === 0 ? text : `${size > 0 ? 'L' : 'R'} ${text}` };
 }
 
 /** The figures of a state; plain's were taken together with those of the image. */
@@ -315,87 +153,5 @@ function FiguresTable({ part }: { readonly part: Part }) {
         </p>
       )}
     </section>
-  );
-}
-
-function BlindRounds({ part }: { readonly part: Part }) {
-  const open = useOpenSong();
-  const song = useSong();
-  const blind = useStore(open.blind.store, (state) => state.blind);
-  const states = statesOf(part);
-  const [first, setFirst] = useState<string | null>(null);
-  const [second, setSecond] = useState<string | null>(null);
-  const a = first !== null && states.includes(first) ? first : (states[1] ?? 'plain');
-  const rest = states.filter((state) => state !== a);
-  const b = second !== null && rest.includes(second) ? second : (rest.at(-1) ?? 'plain');
-  const results = song.comparisons.filter(({ partId }) => partId === part.id).toReversed();
-  const choice = (
-    label: string,
-    chosen: string,
-    among: readonly string[],
-    set: (s: string) => void,
-  ) => (
-    <select
-      className="plain-select"
-      aria-label={label}
-      value={chosen}
-      onChange={(event) => set(event.target.value)}
-    >
-      {among.map((state) => (
-        <option key={state} value={state}>
-          {nameOfState(state)}
-        </option>
-      ))}
-    </select>
-  );
-  return (
-    <section className="blind-rounds" aria-label="Blind comparison">
-      <h2 className="heading">Blind</h2>
-      <div className="d-flex align-items-center gap-2 my-1 flex-wrap">
-        {choice('First', a, states, setFirst)} against {choice('Second', b, rest, setSecond)}
-        <Button
-          size="sm"
-          onClick={() =>
-            open.blind.begin(part, a, b, crypto.getRandomValues(new Uint32Array(1))[0])
-          }
-        >
-          Compare blind …
-        </Button>
-        <span className="quiet small">
-          Names hidden, order shuffled each round, both equally loud.
-        </span>
-      </div>
-      {results.map((comparison) => (
-        <Result key={comparison.id} comparison={comparison} />
-      ))}
-      {results.length === 0 && (
-        <p className="quiet small m-0">Nothing of this part was compared blind yet.</p>
-      )}
-      {blind && blind.partId === part.id && <BlindDialog part={part} blind={blind} />}
-    </section>
-  );
-}
-
-function Result({ comparison }: { readonly comparison: Comparison }) {
-  const open = useOpenSong();
-  const { id, at, first, second, rounds, firstChosen } = comparison;
-  return (
-    <div className="blind-result" data-testid="blind-result">
-      <span className="quiet small">
-        {new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })}
-      </span>
-      <span>
-        {nameOfState(first)} against {nameOfState(second)}:{' '}
-        {blindSentence(nameOfState(first), nameOfState(second), rounds, firstChosen)}
-      </span>
-      <Button
-        className="btn-tool"
-        variant="light"
-        aria-label="Remove this comparison"
-        onClick={() => open.do('remove a comparison', [{ kind: 'remove-comparison', id }])}
-      >
-        <Trash />
-      </Button>
-    </div>
   );
 }

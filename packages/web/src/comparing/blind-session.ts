@@ -77,7 +77,7 @@ export class BlindSession {
 
   hear(name: 'a' | 'b'): void {
     const { blind } = this.store.getState();
-    if (!blind || !this.#comparison) return;
+    if (!blind || blind.ended || !this.#comparison) return;
     const part = this.#session.store.getState().song.parts[blind.partId] as Part | undefined;
     if (!part) {
       this.close();
@@ -93,7 +93,7 @@ export class BlindSession {
       plain: Object.fromEntries(plain),
       image: { ...monitoring.image, [part.id]: dbToGain(db(this.#gains[state])) },
     });
-    this.#show(part.id, name, blind.ended);
+    this.#show(part.id, name, false);
   }
 
   /** Takes one as better; the next round is shuffled, and begins with its A. */

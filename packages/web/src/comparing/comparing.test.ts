@@ -1,5 +1,4 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
-import { measureStereo } from '@pannet/core/measurement/report';
 import { recipes } from '@pannet/core/image/recipes';
 import type { Edit } from '@pannet/core/song/edits';
 import { newVoice } from '@pannet/core/voices/voice';
@@ -7,14 +6,13 @@ import { notices } from '../controls/notices.ts';
 import { OpenSong } from '../song/open-song.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
+import { measuredAs, sine } from '../testing/measured.fixture.ts';
 import { twoParts } from '../testing/song.fixture.ts';
 import type { MeasureJob } from '../measuring/messages.ts';
 import { imageOfState, plainImage } from './blind-session.ts';
 import { partsOfKey, toggleKeyOf } from './toggle-keys.ts';
 
-const tone = Float32Array.from({ length: 48_000 }, (_, n) => Math.sin(n / 20) / 4);
-const measured = measureStereo(tone, tone, 48_000);
-const still = { rateHz: 0, rippleDb: 0 };
+const measured = measuredAs(sine(), sine(), -20);
 
 let open: OpenSong;
 
@@ -54,10 +52,6 @@ function measureAll(loudness: Readonly<Record<number, number>>): void {
       measured: {
         ...measured,
         report: { ...report, fold: { ...report.fold, lossDb: -3 } },
-        plain: { lufs: -20, foldLufs: -20, truePeakDbtp: -12, lowDb: -40 },
-        plannedLeadMs: 0,
-        beating: { left: still, right: still },
-        reductionDb: null,
       },
     });
   }

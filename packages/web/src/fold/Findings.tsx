@@ -3,25 +3,22 @@ import { gauges } from '@pannet/core/findings/gauges';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
 import { figure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
-import { memo } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import { mendId, mendKey, type Found } from '../measuring/mender.ts';
-import { useOpenSong, useSession, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSession } from '../song/open-song.ts';
 
 interface Props {
-  readonly partId: string;
+  /** As it is, not as something that is tried makes it. */
+  readonly part: Part;
   readonly measures: PartMeasures;
 }
 
 /** What is wrong, and what would mend it: tried, then kept or dropped. */
-export const Findings = memo(function Findings({ partId, measures }: Props) {
-  // Of what is done, not of what is only being dragged: a finding is of what was measured.
+export function Findings({ part, measures }: Props) {
   const song = useSession((state) => state.song);
-  const part = song.parts[partId] as Part | undefined;
-  if (!part) return null;
   const rate = song.rateHz ?? 48_000;
   const found = findingsOfPart(measures.measured, song, part, measures.from / rate);
   const worst = measures.measured.report.overTime.worst?.fromSeconds ?? 0;
@@ -37,7 +34,7 @@ export const Findings = memo(function Findings({ partId, measures }: Props) {
       ))}
     </section>
   );
-});
+}
 
 interface RowProps {
   readonly part: Part;
@@ -48,16 +45,14 @@ interface RowProps {
 function Row({ part, finding, aroundSeconds }: RowProps) {
   const open = useOpenSong();
   const { code, sentence, place } = finding;
-  const rate = useSong().rateHz ?? 48_000;
+  const rate = open.session.store.getState().song.rateHz ?? 48_000;
   const busy = useStore(open.mender.store, (state) => state.busy);
   const known = useStore(open.mender.store, (state) =>
     mendId(part.id, code) in state.found ? state.found[mendId(part.id, code)] : null,
   );
-  // What is tried is not what is: the mend is of the image underneath.
-  const underneath = useSession((state) => state.song.parts[part.id]);
   const trial = useStore(open.audition.store, (state) => state.trial);
   const tried = trial?.id === mendId(part.id, code);
-  const current = known && underneath && known.key === mendKey(underneath) ? known : null;
+  const current = known?.key === mendKey(part) ? known : null;
   const looking = busy?.code === code;
   const mendable = gauges[code] !== null;
   const listen = () => {

@@ -1,3 +1,5 @@
+import { correlation, leanDb, sideToMidDb } from '@pannet/core/measurement/sides';
+import { powerToDb } from '@pannet/core/quantities/units';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef } from 'react';
 import { useOpenSong } from '../song/open-song.ts';
@@ -49,17 +51,16 @@ export function LiveFigures({ row }: { readonly row: number }) {
 export function liveTexts(left: number, right: number, cross: number): string[] {
   const both = left + right;
   if (both < silentPower) return ['–', '–', '–', '–'];
-  const side = Math.max(0, both - 2 * cross);
-  const middle = Math.max(0, both + 2 * cross);
-  const decibels = (ratio: number) => Math.max(-60, Math.min(60, 10 * Math.log10(ratio)));
-  const scale = Math.sqrt(left * right);
-  const lean = left > 0 && right > 0 ? decibels(left / right) : null;
-  const leanText = lean === null ? '–' : figure(Math.abs(lean), 1);
+  const sums = { left, right, cross };
+  const held = (decibels: number) => Math.max(-60, Math.min(60, decibels));
+  const alike = correlation(sums);
+  const lean = leanDb(sums);
+  const leanText = lean === null ? '–' : figure(Math.abs(held(lean)), 1);
   return [
-    middle === 0 ? '+60' : signedFigure(decibels(side / middle), 0),
-    scale > 0 ? signedFigure(cross / scale, 2) : '–',
-    // Of two equal sides the fold loses nothing: both in the middle.
-    figure(decibels(middle / (2 * both)), 1),
+    signedFigure(held(sideToMidDb(sums) ?? 0), 0),
+    alike === null ? '–' : signedFigure(alike, 2),
+    // Of two equal sides the fold loses nothing: all of them is in the middle.
+    figure(held(powerToDb(Math.max(0, both + 2 * cross) / (2 * both))), 1),
     lean === null || Number(leanText) === 0 ? leanText : `${lean > 0 ? 'L' : 'R'} ${leanText}`,
   ];
 }

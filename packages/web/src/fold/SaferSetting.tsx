@@ -19,9 +19,10 @@ import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import { mendKey, type SearchState } from '../measuring/mender.ts';
-import { useOpenSong, useSession } from '../song/open-song.ts';
+import { useOpenSong } from '../song/open-song.ts';
 
 interface Props {
+  /** As it is, not as something that is tried makes it. */
   readonly part: Part;
   readonly measures: PartMeasures;
 }
@@ -61,13 +62,10 @@ export function SaferSetting({ part, measures }: Props) {
 function SearchDialog({ part, measures, onClose }: Props & { readonly onClose: () => void }) {
   const open = useOpenSong();
   const [may, setMay] = useState<MayChange>(allMayChange);
-  const underneath = useSession((state) => state.song.parts[part.id]);
   const latest = useStore(open.mender.store, (state) => state.search);
   const trial = useStore(open.audition.store, (state) => state.trial);
   const search =
-    latest && underneath && latest.partId === part.id && latest.key === mendKey(underneath)
-      ? latest
-      : null;
+    latest && latest.partId === part.id && latest.key === mendKey(part) ? latest : null;
   const rate = open.session.store.getState().song.rateHz ?? 48_000;
   const around = measures.from / rate + (measures.measured.report.overTime.worst?.fromSeconds ?? 0);
   const idOf = (setting: Setting) => `safer/${part.id}/${setting.words}`;
@@ -121,7 +119,7 @@ function SearchDialog({ part, measures, onClose }: Props & { readonly onClose: (
               disabled={!Object.values(may).some(Boolean)}
               onClick={() => {
                 open.audition.drop();
-                open.mender.search(underneath ?? part, may, around);
+                open.mender.search(part, may, around);
               }}
             >
               {search ? 'Search again' : 'Search'}

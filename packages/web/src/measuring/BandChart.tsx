@@ -2,6 +2,7 @@ import type { ColourPoint } from '@pannet/core/measurement/fold';
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { figure } from '@pannet/core/quantities/wording';
 import { Area, CartesianGrid, ComposedChart, Line, ReferenceLine, XAxis, YAxis } from 'recharts';
+import { hzAxis } from '../controls/hz-axis.ts';
 
 const width = 732;
 const height = 200;
@@ -33,17 +34,7 @@ export function BandChart({ report, colour }: Props) {
         margin={{ top: 6, right: 0, bottom: 0, left: 0 }}
       >
         <CartesianGrid stroke="var(--rule)" strokeDasharray="2 3" vertical={false} />
-        <XAxis
-          dataKey="hz"
-          type="number"
-          scale="log"
-          domain={[22, 20_000]}
-          ticks={[50, 100, 200, 500, 1000, 2000, 5000, 10_000]}
-          tickFormatter={(hz: number) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))}
-          tick={tick}
-          stroke="var(--edge)"
-          allowDataOverflow
-        />
+        <XAxis {...hzAxis} />
         <YAxis
           yAxisId="db"
           width={34}

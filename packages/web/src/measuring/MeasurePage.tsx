@@ -1,13 +1,14 @@
 import { findingsOf } from '@pannet/core/findings/findings';
-import { definitions, type Figure } from '@pannet/core/measurement/definitions';
-import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
+import { clock } from '@pannet/core/quantities/wording';
 import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 import { Progress } from '../controls/Progress.tsx';
+import { say } from '../controls/notices.ts';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { DropArea } from '../importing/DropArea.tsx';
+import { figureTexts } from './figure-texts.ts';
 import { BandChart } from './BandChart.tsx';
 import type { FromFileMeasurer, MeasuredFile } from './messages.ts';
 
@@ -31,6 +32,8 @@ export function MeasurePage() {
   const measure = (files: readonly File[]) => {
     const file = files.at(0);
     if (!file) return;
+    if (files.length > 1)
+      say(`One file is measured at a time: this is “${file.name}”, the first of ${files.length}.`);
     worker.current?.terminate();
     const started = new Worker(new URL('./file.worker.ts', import.meta.url), { type: 'module' });
     worker.current = started;
@@ -97,61 +100,7 @@ export function MeasurePage() {
 
 export function FileReport({ name, file }: { readonly name: string; readonly file: MeasuredFile }) {
   const { report, colour, seconds } = file;
-  const { fold, likeness, overTime, dynamics, sideToMidBands: bands, comb } = report;
-  const { worst } = overTime;
-  const or = (value: number | null | undefined, write: (value: number) => string) =>
-    value === null || value === undefined ? '–' : write(value);
-  const side = (value: number) => (Math.abs(value) < 0.05 ? '' : value > 0 ? 'L ' : 'R ');
-  const cells: [Figure, string][] = [
-    ['loudness', or(report.loudnessLufs, (value) => `${figure(value, 1)} LUFS`)],
-    ['truePeak', or(report.truePeakDbtp, (value) => `${figure(value, 2)} dBTP`)],
-    ['range', `${figure(report.loudnessRangeLu, 1)} LU`],
-    [
-      'sideToMid',
-      report.stillMono ? 'mono' : or(report.sideToMidDb, (value) => `${signedFigure(value, 1)} dB`),
-    ],
-    [
-      'bands',
-      [bands.lowDb, bands.midDb, bands.highDb]
-        .map((db) => or(db, (value) => signedFigure(value, 0)))
-        .join(' · '),
-    ],
-    ['correlation', or(report.correlation, (value) => signedFigure(value, 2))],
-    ['lead', or(report.leadMs, (value) => `${side(value)}${figure(Math.abs(value), 1)} ms`)],
-    ['lean', or(report.leanDb, (value) => `${side(value)}${figure(Math.abs(value), 1)} dB`)],
-    [
-      'likeness',
-      likeness
-        ? `${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 1)} ms`
-        : '–',
-    ],
-    ['drop', or(fold.dropLu, (value) => `${figure(value, 1)} LU`)],
-    [
-      'dip',
-      or(fold.deepestDipDb, (value) => `${figure(value, 1)} dB at ${fold.deepestDipHz ?? 0} Hz`),
-    ],
-    [
-      'overTime',
-      worst ? `worst ${figure(worst.lossLu, 1)} LU from ${clock(worst.fromSeconds, 1)}` : '–',
-    ],
-    [
-      'comb',
-      comb
-        ? `${comb.notchesHz
-            .slice(0, 3)
-            .map((hz) => figure(hz, 0))
-            .join(', ')} Hz`
-        : 'none',
-    ],
-    [
-      'crest',
-      `L ${or(dynamics.left?.crestDb, (value) => figure(value, 1))} · R ${or(dynamics.right?.crestDb, (value) => figure(value, 1))}`,
-    ],
-    [
-      'spread',
-      `L ${or(dynamics.left?.spreadDb, (value) => figure(value, 1))} · R ${or(dynamics.right?.spreadDb, (value) => figure(value, 1))}`,
-    ],
-  ];
+  const { fold } = report;
   return (
     <article aria-label={`Report of ${name}`}>
       <h2 className="h6 d-flex align-items-center gap-2" data-testid="file-verdict">
@@ -166,11 +115,11 @@ export function FileReport({ name, file }: { readonly name: string; readonly fil
         </span>
       </h2>
       <div className="report-grid">
-        {cells.map(([key, text]) => (
+        {(Object.keys(figureTexts) as (keyof typeof figureTexts)[]).map((key) => (
           <div key={key}>
-            <FigureLabel figure={key} label={definitions[key].label} />
+            <FigureLabel figure={key} />
             <div className="value mono" data-testid={`file-${key}`}>
-              {text}
+              {figureTexts[key](report)}
             </div>
           </div>
         ))}

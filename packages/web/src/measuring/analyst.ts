@@ -99,11 +99,13 @@ export class Analyst {
 
   /** The part as it is to be measured. */
   #targetOf(id: string): Part | null {
-    const [partId, draft] = id.split('#') as [string, string?];
-    const part = this.#song?.parts[partId];
-    if (!part || draft === undefined) return part ?? null;
-    const image = part.drafts[draft] as Part['image'] | undefined;
-    return image ? { ...part, image } : null;
+    if (!this.#song) return null;
+    const { parts } = this.#song;
+    if (id in parts) return parts[id];
+    const at = id.lastIndexOf('#');
+    const part = parts[id.slice(0, at)] as Part | undefined;
+    const image = part?.drafts[id.slice(at + 1)] as Part['image'] | undefined;
+    return part && image ? { ...part, image } : null;
   }
 
   #stretch(part: Part): Loop {

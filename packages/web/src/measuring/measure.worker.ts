@@ -1,11 +1,12 @@
 import { mostReduction } from '@pannet/core/derived/reduction';
 import { takeSource } from '@pannet/core/derived/splice-library';
-import { measurePart } from '@pannet/core/findings/part-figures';
+import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';
 
 const reader = new RecordingReader(96e6);
+const plains: KnownPlain = new Map();
 const post = (message: FromMeasurer) => postMessage(message);
 
 /** No more often than this is progress told. */
@@ -27,7 +28,7 @@ async function measure(job: MeasureJob): Promise<void> {
   try {
     tick(0);
     const plan = await planOfPart(song, partId, reader, splices);
-    const figures = await measurePart(plan, partId, reader.load, from, to, tick);
+    const figures = await measurePart(plan, partId, reader.load, from, to, tick, plains);
     const { preparation, takes } = song.parts[partId];
     const reductionDb = await mostReduction(
       preparation,

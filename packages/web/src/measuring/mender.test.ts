@@ -68,6 +68,29 @@ describe('a mend', () => {
     expect(open.audition.store.getState().trial?.id).toBe(id);
   });
 
+  test('of a part that was changed meanwhile is not played over the change', () => {
+    open.mender.try(harp(), 'hollow', 1);
+    open.do('louder', [
+      { kind: 'set-voice', partId: 'harp', voiceId: 'v2', changes: { levelDb: -2 } },
+    ]);
+    worker().answer({ kind: 'mend', mend });
+    expect(open.audition.store.getState().trial).toBeNull();
+    expect(harp().image.voices[1].levelDb).toBe(-2);
+    // Once the change is taken back the mend fits again, and is not looked for anew.
+    open.session.undo();
+    const before = FakeWorker.all.length;
+    open.mender.try(harp(), 'hollow', 1);
+    expect(FakeWorker.all).toHaveLength(before);
+    expect(open.audition.store.getState().trial?.id).toBe(id);
+  });
+
+  test('is looked for no longer when another part is turned to', () => {
+    open.mender.try(harp(), 'hollow', 1);
+    open.selection.setState({ partId: 'hum', partIds: ['hum'] });
+    expect(worker().terminated).toBe(true);
+    expect(state().busy).toBeNull();
+  });
+
   test('where there is none, that is kept; what fails is said; stopping ends the worker', () => {
     open.mender.try(harp(), 'hollow', 1);
     worker().answer({ kind: 'mend', mend: null });

@@ -108,7 +108,8 @@ export class Mender {
           this.store.setState(({ found: before }) => ({
             found: { ...before, [id]: { mend: message.mend, key } },
           }));
-          if (message.mend) this.#play(part, message.mend, stretch.from);
+          if (message.mend && this.#isStill(part.id, key))
+            this.#play(part, message.mend, stretch.from);
           break;
         case 'failed':
           this.#end();
@@ -126,6 +127,12 @@ export class Mender {
       splices: this.#playback.wholeSplices(),
       ...stretch,
     });
+  }
+
+  /** Whether a part is as it was: a mend of what it was would undo what was done since. */
+  #isStill(partId: string, key: string): boolean {
+    const part = this.#session.store.getState().song.parts[partId] as Part | undefined;
+    return part !== undefined && mendKey(part) === key;
   }
 
   #tell(worker: Worker, message: ToMender): void {

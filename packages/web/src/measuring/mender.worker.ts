@@ -1,5 +1,5 @@
 import { findMend } from '@pannet/core/findings/find-mend';
-import { measurePart } from '@pannet/core/findings/part-figures';
+import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { findSafer } from '@pannet/core/findings/safer';
 import type { Image } from '@pannet/core/image/image';
 import { measureStereo } from '@pannet/core/measurement/report';
@@ -10,6 +10,7 @@ import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMender, ToMender } from './messages.ts';
 
 const reader = new RecordingReader(96e6);
+const plains: KnownPlain = new Map();
 const post = (message: FromMender) => postMessage(message);
 /** The same search tries the same settings. */
 const seed = 1;
@@ -25,7 +26,7 @@ async function answer(job: ToMender): Promise<void> {
   if (job.kind === 'mend') {
     const measure = async (changed: Song) => {
       const plan = await planOfPart(changed, partId, reader, splices);
-      return measurePart(plan, partId, reader.load, from, to);
+      return measurePart(plan, partId, reader.load, from, to, undefined, plains);
     };
     const tick = (share: number) => post({ kind: 'progress', share });
     post({ kind: 'mend', mend: await findMend(job.code, song, partId, measure, tick) });

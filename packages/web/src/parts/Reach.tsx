@@ -15,10 +15,11 @@ export function Reach({ row }: { readonly row: number }) {
     const context = sharpContext(canvas.current, width, height);
     if (!context) return;
     const held = [0, 0, 0];
+    const style = getComputedStyle(context.canvas);
+    const [edge, ink] = ['--edge', '--ink'].map((name) => style.getPropertyValue(name));
     const draw = () => {
-      const style = getComputedStyle(context.canvas);
       context.clearRect(0, 0, width, height);
-      context.strokeStyle = style.getPropertyValue('--edge');
+      context.strokeStyle = edge;
       context.lineWidth = 1;
       context.beginPath();
       context.moveTo(0.5, 6);
@@ -38,7 +39,7 @@ export function Reach({ row }: { readonly row: number }) {
       const from = Math.max(-1, centre - spread);
       const to = Math.min(1, centre + spread);
       const x = (place: number) => ((place + 1) / 2) * (width - 4) + 2;
-      context.strokeStyle = style.getPropertyValue('--ink');
+      context.strokeStyle = ink;
       context.lineWidth = 3;
       context.beginPath();
       context.moveTo(x(from) - 1, 11);

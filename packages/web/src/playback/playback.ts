@@ -95,6 +95,8 @@ export class Playback {
   #plan: RenderPlan | null = null;
   #watched: string | null = null;
   #looks = 0;
+  /** What was seen last, until the page draws. */
+  #look: Seen | null = null;
   #context: AudioContext | null = null;
   #node: AudioWorkletNode | null = null;
   #starting: Promise<void> | null = null;
@@ -335,13 +337,23 @@ export class Playback {
       return;
     }
     const { state, frame, underruns } = message;
-    // What is drawn by hand follows each look; what React draws, every second one.
-    this.#looks++;
     const before = this.store.getState();
-    if (state !== before.state || underruns !== before.underruns || this.#looks % 2 === 0)
+    if (state !== before.state || underruns !== before.underruns)
       this.store.setState({ state, frame, underruns });
     if (state === 'playing') this.#splicesAt(frame);
-    for (const seer of this.#seers) seer(message);
+    // Of looks that come while the page is busy only the newest is drawn, with the sums of all.
+    if (this.#look) for (const [n, sum] of this.#look.sums.entries()) message.sums[n] += sum;
+    else requestAnimationFrame(() => this.#draw());
+    this.#look = message;
+  }
+
+  #draw(): void {
+    const look = this.#look;
+    this.#look = null;
+    if (!look) return;
+    for (const seer of this.#seers) seer(look);
+    // What React draws follows every second look.
+    if (++this.#looks % 2 === 0) this.store.setState({ frame: look.frame });
   }
 
   close(): void {

@@ -123,14 +123,15 @@ class PannetProcessor extends AudioWorkletProcessor {
 
   #show(): void {
     this.#nextShow = currentTime + showEverySeconds;
-    const { position: frame, state, underruns, scope, sums, monitor } = this.#player;
+    const { position: frame, state, underruns, scope, sums } = this.#player;
     this.port.postMessage({
       kind: 'seen',
       frame,
       state,
       underruns,
-      scope: scope.slice(),
-      sums: sums.slice(0, 3 * monitor.renderer.parts.length),
+      // Posting copies them.
+      scope,
+      sums,
     } satisfies Seen);
     sums.fill(0);
     this.#tellFeeder();

@@ -58,6 +58,7 @@ export class OpenSong {
       this.selection.subscribe((selection, before) => {
         if (selection.partId === before.partId) return;
         this.audition.drop();
+        this.mender.stopLooking();
         // Voices of another part bear the same ids.
         if (selection.voiceIds.length > 0) this.selection.setState({ voiceIds: [] });
         this.#follow(session.store.getState().song);
@@ -124,13 +125,12 @@ export class OpenSong {
         if (id in monitoring.image) image[id] = monitoring.image[id];
         continue;
       }
-      const matching = id in held || id in monitoring.plain ? this.comparing.matching(part) : null;
-      if (id in monitoring.plain)
-        plain[id] = matching ? dbToGain(db(matching.gainsDb.plain)) : monitoring.plain[id];
-      if (id in held)
-        image[id] = matching
-          ? dbToGain(db(matching.gainsDb[matching.shown]))
-          : (monitoring.image[id] ?? 1);
+      if (id in monitoring.plain) plain[id] = this.#plainGain(part) ?? monitoring.plain[id];
+      if (!(id in held)) continue;
+      const matching = this.comparing.matching(part);
+      image[id] = matching
+        ? dbToGain(db(matching.gainsDb[matching.shown]))
+        : (monitoring.image[id] ?? 1);
     }
     const said = ({ plain, image }: Pick<Monitoring, 'plain' | 'image'>) =>
       JSON.stringify([Object.entries(plain).sort(), Object.entries(image).sort()]);
@@ -147,6 +147,11 @@ export class OpenSong {
     else this.selection.setState({ voiceId, voiceIds: [...voiceIds, voiceId] });
   }
 
+  #plainGain(part: Part): number | null {
+    const matching = this.comparing.matching(part);
+    return matching && dbToGain(db(matching.gainsDb.plain));
+  }
+
   /** Turns parts from image to plain or back, together; the selected ones if none are named. The first one decides. */
   togglePlain(ids: readonly string[] = this.#selectedIds()): void {
     const { plain } = this.playback.store.getState().monitoring;
@@ -155,9 +160,8 @@ export class OpenSong {
     const toPlain = plain[ids[0]] === undefined;
     for (const id of ids) this.comparing.hold(parts[id]);
     const others = Object.entries(plain).filter(([id]) => !ids.includes(id));
-    const these = toPlain ? ids.map((id) => [id, 1] as const) : [];
+    const these = toPlain ? ids.map((id) => [id, this.#plainGain(parts[id]) ?? 1] as const) : [];
     this.playback.listen({ plain: Object.fromEntries([...others, ...these]) });
-    this.#match();
   }
 
   #selectedIds(): readonly string[] {
