@@ -60,6 +60,47 @@ function seekMs(page: Page, frame: number): Promise<number> {
   );
 }
 
+/** What the page draws and spends while it plays, over some seconds; said, not judged: the machine may be busy. */
+async function drawing(page: Page, watchedSeconds: number): Promise<string> {
+  const devtools = await page.context().newCDPSession(page);
+  await devtools.send('Performance.enable');
+  const spent = async () => {
+    const { metrics } = await devtools.send('Performance.getMetrics');
+    return metrics.find(({ name }) => name === 'TaskDuration')?.value ?? 0;
+  };
+  const dropouts = () =>
+    page.evaluate(
+      () =>
+        (
+          globalThis as unknown as {
+            pannet: { playback: { store: { getState(): { underruns: number } } } };
+          }
+        ).pannet.playback.store.getState().underruns,
+    );
+  const [spentBefore, missedBefore] = [await spent(), await dropouts()];
+  const frames = await page.evaluate(
+    (length) =>
+      new Promise<number[]>((resolve) => {
+        const times: number[] = [];
+        const begun = performance.now();
+        const next = (now: number) => {
+          times.push(now);
+          if (now - begun < length * 1000) requestAnimationFrame(next);
+          else resolve(times);
+        };
+        requestAnimationFrame(next);
+      }),
+    watchedSeconds,
+  );
+  const gaps = frames.slice(1).map((time, n) => time - frames[n]);
+  const rateOf = (gaps.length / (frames[frames.length - 1] - frames[0])) * 1000;
+  const late = gaps.filter((gap) => gap > 25).length;
+  const share = (await spent()) - spentBefore;
+  const missed = (await dropouts()) - missedBefore;
+  await devtools.detach();
+  return `${rateOf.toFixed(1)} frames a second, ${late} of ${gaps.length} late; the page's own thread ${((100 * share) / watchedSeconds).toFixed(0)} % busy; ${missed} dropouts`;
+}
+
 test('24 parts of five minutes: the server stays flat while they come in, the browser small while they play', async ({
   page,
 }) => {
@@ -98,6 +139,7 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
   for (const share of [0.1, 0.8, 0.3, 0.95, 0.5])
     waits.push(await seekMs(page, Math.round(share * seconds * rate)));
   console.log(`a seek sounds after ${waits.map((wait) => wait.toFixed(0)).join(', ')} ms`);
+  console.log(`while it plays: ${await drawing(page, 6)}`);
   const pcm = await page.evaluate(async () => {
     const { measureUserAgentSpecificMemory: measure } = performance as unknown as {
       measureUserAgentSpecificMemory(): Promise<{ bytes: number }>;

@@ -104,12 +104,14 @@ export function mendsFor(
 
 /**
  * Which width a mend has to leave as it is. Where the fault is the width itself, or its want, it cannot: drop, cancellation and
- * S over M are then one and the same. Where the low end is at fault, the width above it is kept.
+ * S over M are then one and the same; sides that are opposite in places are too wide there. Where the low end is at fault,
+ * the width above it is kept.
  */
 export function keptWidth(code: FindingCode): 'all' | 'above the low end' | 'none' {
   switch (code) {
     case 'still-mono':
     case 'cancels':
+    case 'cancels-in-places':
     case 'too-wide':
     case 'spread-too-strong':
     case 'drops':

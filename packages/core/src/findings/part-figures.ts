@@ -1,5 +1,5 @@
 import { lowBand } from '../measurement/across-bands.ts';
-import { LoudnessMeter } from '../measurement/loudness.ts';
+import { foldForOne, LoudnessMeter } from '../measurement/loudness.ts';
 import { measureStereo, type MeasuredStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
@@ -104,11 +104,12 @@ const lowTransform = 16_384;
 export function levelOf(sides: readonly Float32Array[], rateHz: number): Level {
   const [left, right] = sides;
   const stereo = new LoudnessMeter(rateHz, 2);
-  const folded = new LoudnessMeter(rateHz, 2);
+  const folded = new LoudnessMeter(rateHz, 1);
   const peaks = new TruePeakMeter(rateHz, 2);
-  const fold = left.map((value, n) => (value + right[n]) / 2);
+  const fold = new Float32Array(left.length);
+  foldForOne(left, right, fold);
   stereo.process(sides, left.length);
-  folded.process([fold, fold], left.length);
+  folded.process([fold], left.length);
   peaks.process(sides, left.length);
   return {
     lufs: finite(stereo.integrated()),

@@ -1,7 +1,7 @@
 import { powerToDb } from '../quantities/units.ts';
 import { bandAround, bandSum } from './bands.ts';
 import { notchFrequencies } from './comb.ts';
-import type { Likeness } from './sides.ts';
+import type { Likeness } from './likeness.ts';
 import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './spectra.ts';
 
 const { abs, min, max } = Math;

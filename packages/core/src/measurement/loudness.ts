@@ -1,6 +1,8 @@
 import { lufs, type Lufs } from '../quantities/units.ts';
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 
+const { SQRT1_2 } = Math;
+
 /**
  * The K-weighting of ITU-R BS.1770-5 annex 1, tables 1 and 2, for any rate: the analogue prototypes behind the tables'
  * 48 kHz coefficients, transformed bilinearly (prototype values as in De Man, "Evaluation of implementations of the
@@ -162,6 +164,11 @@ function meanAbove(values: Float64Array, threshold: number): number {
       count++;
     }
   return count ? sum / count : 0;
+}
+
+/** The fold as one channel that is as loud as (L+R)/2 on both sides. */
+export function foldForOne(left: Float32Array, right: Float32Array, fold: Float32Array): void {
+  for (let n = 0; n < left.length; n++) fold[n] = (left[n] + right[n]) * SQRT1_2;
 }
 
 /** Integrated loudness of whole channels. */

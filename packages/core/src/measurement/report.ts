@@ -9,7 +9,7 @@ import {
 import { combInSound, type CombInSound } from './comb-in-sound.ts';
 import { DynamicsMeter, type Dynamics } from './dynamics.ts';
 import type { Lufs } from '../quantities/units.ts';
-import { LoudnessMeter } from './loudness.ts';
+import { foldForOne, LoudnessMeter } from './loudness.ts';
 import { lossOverTime, type LossOverTime } from './over-time.ts';
 import { TruePeakMeter } from './true-peak.ts';
 import {
@@ -21,8 +21,10 @@ import {
   type ColourPoint,
   type Verdict,
 } from './fold.ts';
-import { correlation, isStillMono, leanDb, likeness, sideSums, sideToMidDb } from './sides.ts';
-import { foldSpectrum, sidesSpectrum, stereoSpectra } from './spectra.ts';
+import { visitPairBlocks } from '../signal/pair-blocks.ts';
+import { LikenessMeter } from './likeness.ts';
+import { correlation, isStillMono, leanDb, sideSums, sideToMidDb, type SideSums } from './sides.ts';
+import { foldSpectrum, sidesSpectrum, StereoSpectraMeter } from './spectra.ts';
 
 /**
  * The figures of one stereo stretch, as the report of docs/image-file.md has them. null where there is no figure
@@ -87,9 +89,8 @@ export function measureStereo(
   const meters = meterStereo(left, right, rateHz, (share) => tick(0.45 * share));
   const { loudness, foldLoudness, peaks } = meters;
   const sums = sideSums(left, right);
-  const alike = likeness(left, right, rateHz, (share) => tick(0.45 + 0.25 * share));
-  const spectra = stereoSpectra(left, right, rateHz, transformSize, (share) =>
-    tick(0.7 + 0.3 * share),
+  const { spectra, alike } = transformStereo(left, right, rateHz, sums, (share) =>
+    tick(0.45 + 0.55 * share),
   );
   const folded = foldSpectrum(spectra);
   const sides = sidesSpectrum(spectra);
@@ -130,6 +131,30 @@ export function measureStereo(
   };
 }
 
+/** What needs spectra: one pass over the blocks serves both. */
+function transformStereo(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  sums: SideSums,
+  tick: (share: number) => void,
+) {
+  const spectra = new StereoSpectraMeter(rateHz, transformSize);
+  const alike = new LikenessMeter(rateHz, transformSize);
+  visitPairBlocks(
+    left,
+    right,
+    transformSize,
+    alike.reach,
+    (blocks, n) => {
+      if (n > 0) spectra.add(blocks[1], blocks[0]);
+      alike.add(blocks);
+    },
+    tick,
+  );
+  return { spectra: spectra.spectra(), alike: alike.likeness(sums) };
+}
+
 const pieceFrames = 65_536;
 
 /** What can be read in one pass, piece by piece, so that nothing as long as the stretch is made. */
@@ -140,16 +165,16 @@ function meterStereo(
   tick: (share: number) => void,
 ) {
   const stereo = new LoudnessMeter(rateHz, 2);
-  const folded = new LoudnessMeter(rateHz, 2);
+  const folded = new LoudnessMeter(rateHz, 1);
   const peaks = new TruePeakMeter(rateHz, 2);
   const sides = [new DynamicsMeter(rateHz), new DynamicsMeter(rateHz)] as const;
   const fold = new Float32Array(pieceFrames);
   for (let at = 0; at < left.length; at += pieceFrames) {
     const l = left.subarray(at, at + pieceFrames);
     const r = right.subarray(at, at + pieceFrames);
-    for (let n = 0; n < l.length; n++) fold[n] = (l[n] + r[n]) / 2;
+    foldForOne(l, r, fold);
     stereo.process([l, r], l.length);
-    folded.process([fold, fold], l.length);
+    folded.process([fold], l.length);
     peaks.process([l, r], l.length);
     sides[0].process(l);
     sides[1].process(r);

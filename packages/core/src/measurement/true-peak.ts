@@ -1,6 +1,8 @@
 import { gainToDb, type Db } from '../quantities/units.ts';
 import { interpolationWeights } from '../signal/sinc.ts';
 
+const { abs, ceil, max, min } = Math;
+
 const taps = 16;
 /** Values looked at in one piece: short enough that quiet stretches are skipped between peaks. */
 const pieceFrames = 32;
@@ -11,19 +13,31 @@ const pieceFrames = 32;
  * Source: ITU-R BS.1770-5 annex 2 (its 48-tap filter is an example; this one has 16 taps a phase).
  */
 export class TruePeakMeter {
-  readonly #phases: readonly Float64Array[];
-  /** No interpolated value can exceed the largest sample under the filter times this. */
-  readonly #bound: number;
+  /** Of the phases ¼ and ¾, which mirror each other, tap by tap from the ends to the middle: sum and difference. */
+  readonly #sum = new Float64Array(taps / 2);
+  readonly #difference = new Float64Array(taps / 2);
+  /** Of the phase ½, which mirrors itself. */
+  readonly #middle: Float64Array;
+  /** No interpolated value can exceed the nearer of its neighbours times the one, plus the largest sample under the filter times the other. */
+  readonly #nearWeight: number;
+  readonly #farWeight: number;
   readonly #tails: readonly Float32Array[];
   #samplePeak = 0;
   #truePeak = 0;
 
   constructor(rateHz: number, channels: number) {
+    const half = interpolationWeights(0.5, taps);
     // At high rates the point between two samples is enough; its filter stands in for all three.
-    const fractions = rateHz < 88_200 ? [0.25, 0.5, 0.75] : [0.5, 0.5, 0.5];
-    this.#phases = fractions.map((fraction) => interpolationWeights(fraction, taps));
-    const absoluteSum = (weights: Float64Array) => weights.reduce((s, w) => s + Math.abs(w), 0);
-    this.#bound = Math.max(...this.#phases.map(absoluteSum));
+    const quarter = rateHz < 88_200 ? interpolationWeights(0.25, taps) : half;
+    for (let k = 0; k < taps / 2; k++) {
+      this.#sum[k] = quarter[k] + quarter[taps - 1 - k];
+      this.#difference[k] = quarter[k] - quarter[taps - 1 - k];
+    }
+    this.#middle = half.subarray(0, taps / 2);
+    const near = (weights: Float64Array) => abs(weights[taps / 2 - 1]) + abs(weights[taps / 2]);
+    const whole = (weights: Float64Array) => weights.reduce((s, w) => s + abs(w), 0);
+    this.#nearWeight = max(near(quarter), near(half));
+    this.#farWeight = max(whole(quarter) - near(quarter), whole(half) - near(half));
     this.#tails = Array.from({ length: channels }, () => new Float32Array(taps - 1));
   }
 
@@ -39,12 +53,12 @@ export class TruePeakMeter {
 
   #scan(joined: Float32Array, count: number): void {
     // The peak of the samples under a piece's filters: its own, and those of as many pieces before as the taps reach.
-    const reach = Math.ceil((taps - 1) / pieceFrames);
-    const pieces = Math.ceil(joined.length / pieceFrames);
+    const reach = ceil((taps - 1) / pieceFrames);
+    const pieces = ceil(joined.length / pieceFrames);
     const peaks = new Float64Array(pieces);
     for (let piece = 0; piece < pieces; piece++) {
       let peak = 0;
-      const end = Math.min(joined.length, (piece + 1) * pieceFrames);
+      const end = min(joined.length, (piece + 1) * pieceFrames);
       for (let n = piece * pieceFrames; n < end; n++) {
         const value = joined[n];
         if (value > peak) peak = value;
@@ -57,34 +71,43 @@ export class TruePeakMeter {
       let under = peaks[piece];
       for (let k = 1; k <= reach; k++)
         if (piece + k < pieces && peaks[piece + k] > under) under = peaks[piece + k];
-      if (under * this.#bound <= this.#truePeak) continue;
+      if (under * (this.#nearWeight + this.#farWeight) <= this.#truePeak) continue;
       const from = piece * pieceFrames;
-      this.#interpolate(joined, from, Math.min(count, from + pieceFrames));
+      this.#interpolate(joined, from, min(count, from + pieceFrames), under);
     }
   }
 
-  #interpolate(joined: Float32Array, from: number, to: number): void {
-    const [quarter, half, threeQuarters] = this.#phases;
-    let highest = this.#truePeak;
-    let lowest = -highest;
+  /** @param under the largest sample under all filters of the stretch */
+  #interpolate(joined: Float32Array, from: number, to: number, under: number): void {
+    const sum = this.#sum;
+    const difference = this.#difference;
+    const middle = this.#middle;
+    let peak = this.#truePeak;
+    // What the samples farther away can add at most.
+    const far = under * this.#farWeight;
+    const nearWeight = this.#nearWeight;
     for (let n = from; n < to; n++) {
-      let a = 0;
-      let b = 0;
-      let c = 0;
-      for (let k = 0; k < taps; k++) {
-        const value = joined[n + k];
-        a += quarter[k] * value;
-        b += half[k] * value;
-        c += threeQuarters[k] * value;
+      const before = abs(joined[n + taps / 2 - 1]);
+      const after = abs(joined[n + taps / 2]);
+      if ((before > after ? before : after) * nearWeight + far <= peak) continue;
+      let both = 0;
+      let apart = 0;
+      let half = 0;
+      for (let k = 0; k < taps / 2; k++) {
+        const early = joined[n + k];
+        const late = joined[n + taps - 1 - k];
+        const added = early + late;
+        both += sum[k] * added;
+        half += middle[k] * added;
+        apart += difference[k] * (early - late);
       }
-      if (a > highest) highest = a;
-      else if (a < lowest) lowest = a;
-      if (b > highest) highest = b;
-      else if (b < lowest) lowest = b;
-      if (c > highest) highest = c;
-      else if (c < lowest) lowest = c;
+      // The first and the last phase mirror each other: their sum and their difference were read.
+      const outer = (abs(both) + abs(apart)) / 2;
+      half = abs(half);
+      if (outer > peak) peak = outer;
+      if (half > peak) peak = half;
     }
-    this.#truePeak = Math.max(highest, -lowest);
+    this.#truePeak = peak;
   }
 
   samplePeakDbfs(): Db {
@@ -92,6 +115,6 @@ export class TruePeakMeter {
   }
 
   truePeakDbtp(): Db {
-    return gainToDb(Math.max(this.#samplePeak, this.#truePeak));
+    return gainToDb(max(this.#samplePeak, this.#truePeak));
   }
 }

@@ -41,48 +41,6 @@ export class RealFft {
   }
 }
 
-/**
- * For two real signals at once: the first as the real, the second as the imaginary part of what is transformed. With
- * z = Z(k) and w = Z(size − k) their spectra A and B are (z + w*)/2 and (z − w*)/2i, and what is asked for of them comes
- * straight from z and w:
- *
- *     |A|² = (|z|² + |w|² + 2·Re zw)/4    |B|² = (|z|² + |w|² − 2·Re zw)/4    A*·B = Im zw/2 − i·(|z|² − |w|²)/4
- */
-export class PairFft {
-  readonly size: number;
-  readonly #fft: FFT;
-  readonly #packed: number[];
-  /** Z, interleaved re, im, after `forward`. */
-  readonly z: number[];
-
-  /** `size` is a power of two. */
-  constructor(size: number) {
-    this.size = size;
-    this.#fft = fftOf(size);
-    this.#packed = new Array<number>(2 * size).fill(0);
-    this.z = this.#fft.createComplexArray();
-  }
-
-  /** Transforms `size` values of both from their places on, each times its weight in the window; 0 where there are none. */
-  forward(
-    first: Float32Array,
-    firstAt: number,
-    second: Float32Array,
-    secondAt: number,
-    window: Float64Array,
-  ): void {
-    const packed = this.#packed;
-    for (let n = 0; n < this.size; n++) {
-      const weight = window[n];
-      const a = firstAt + n;
-      const b = secondAt + n;
-      packed[2 * n] = a >= 0 && a < first.length ? first[a] * weight : 0;
-      packed[2 * n + 1] = b >= 0 && b < second.length ? second[b] * weight : 0;
-    }
-    this.#fft.transform(this.z, packed);
-  }
-}
-
 /** The real signal of a spectrum of bins 0 to size/2, interleaved re, im. */
 export function realInverse(half: Float64Array, size: number): Float64Array {
   const fft = fftOf(size);

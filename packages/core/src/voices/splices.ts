@@ -1,4 +1,4 @@
-import { parabolaPeak } from '../measurement/sides.ts';
+import { parabolaPeak } from '../signal/parabola.ts';
 import { interpolationWeights } from '../signal/sinc.ts';
 import { nextPowerOfTwo, RealFft } from '../signal/spectrum.ts';
 import type { TunerKind } from './voice.ts';

@@ -1,0 +1,152 @@
+import { describe, expect, test } from '@jest/globals';
+import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
+import { hannWindow, RealFft } from '../signal/spectrum.ts';
+import { LikenessMeter } from './likeness.ts';
+import { sideSums } from './sides.ts';
+import { noise } from './signals.fixture.ts';
+import { stereoSpectra } from './spectra.ts';
+
+const { abs, sqrt, round, floor, ceil, max } = Math;
+const rate = 48_000;
+
+function later(samples: Float32Array, by: number): Float32Array {
+  return Float32Array.from(samples, (_, n) => samples[n - by] ?? 0);
+}
+
+function likenessOf(left: Float32Array, right: Float32Array, rateHz: number, size: number) {
+  const meter = new LikenessMeter(rateHz, size);
+  visitPairBlocks(left, right, size, meter.reach, (blocks) => meter.add(blocks));
+  return meter.likeness(sideSums(left, right));
+}
+
+describe('pair blocks', () => {
+  test('hold what a transform of each signal alone says of it', () => {
+    const [a, b] = [noise(0.02, rate, 1, 0.3), noise(0.02, rate, 2, 0.3)];
+    const size = 256;
+    const fft = new RealFft(size);
+    const spectrum = fft.createSpectrum();
+    let seen = 0;
+    visitPairBlocks(a, b, size, 1, ([block, before], n) => {
+      for (const [samples, now, then] of [
+        [a, block.first, before.first],
+        [b, block.second, before.second],
+      ] as const) {
+        for (const [at, values] of [
+          [n, now],
+          [n - 1, then],
+        ] as const) {
+          const from = at * 128;
+          const filled = Float32Array.from({ length: size }, (_, k) =>
+            at >= 0 && k < 128 ? (samples[from + k] ?? 0) : 0,
+          );
+          fft.forward(filled, spectrum);
+          for (let k = 0; k < size + 2; k++)
+            expect(abs(values[k] - spectrum[k])).toBeLessThan(1e-9);
+        }
+      }
+      seen++;
+    });
+    expect(seen).toBe(ceil(a.length / 128));
+  });
+
+  test('can be stopped between two of them', () => {
+    const shares: number[] = [];
+    const stop = (share: number) => {
+      shares.push(share);
+      if (share >= 0.5) throw new Error('stopped');
+    };
+    const silence = new Float32Array(1024);
+    const walk = () => visitPairBlocks(silence, silence, 256, 0, () => {}, stop);
+    expect(walk).toThrow('stopped');
+    expect(shares).toEqual([0.125, 0.25, 0.375, 0.5]);
+  });
+});
+
+describe('spectra', () => {
+  /** Welch 1967 to the letter: Hann windows that overlap by half, each transformed by itself. */
+  test.each([100, 4096, 5000, 20_000])('of %i frames are those of Hann windows', (length) => {
+    const size = 4096;
+    const left = noise(1, rate, 3, 0.3).subarray(0, length);
+    const right = noise(1, rate, 4, 0.3).subarray(0, length);
+    const expected = Array.from({ length: 3 }, () => new Float64Array(size / 2 + 1));
+    const fft = new RealFft(size);
+    const window = hannWindow(size);
+    const spectra = [fft.createSpectrum(), fft.createSpectrum()];
+    for (let from = 0; from === 0 || from + size / 2 < length; from += size / 2) {
+      for (const [n, side] of [left, right].entries())
+        fft.forward(
+          Float64Array.from({ length: size }, (_, k) => (side[from + k] ?? 0) * window[k]),
+          spectra[n],
+        );
+      const [l, r] = spectra;
+      for (let bin = 0; bin <= size / 2; bin++) {
+        const at = 2 * bin;
+        expected[0][bin] += l[at] ** 2 + l[at + 1] ** 2;
+        expected[1][bin] += r[at] ** 2 + r[at + 1] ** 2;
+        expected[2][bin] += l[at] * r[at] + l[at + 1] * r[at + 1];
+      }
+    }
+    const found = stereoSpectra(left, right, rate, size);
+    const error = [found.left, found.right, found.cross].map((values, n) => {
+      const scale = max(...expected[0]);
+      return max(...values.map((value, bin) => abs(value - expected[n][bin]) / scale));
+    });
+    expect(max(...error)).toBeLessThan(1e-12);
+  });
+});
+
+describe('likeness', () => {
+  /** At whole lags, straight from its definition. */
+  test.each([rate, 8000, 192_000])(
+    'is the largest cross-correlation there is, at %i Hz',
+    (rateHz) => {
+      const left = noise(1, 6000, 5, 0.3);
+      const right = noise(1, 6000, 6, 0.3);
+      const largest = round(0.2 * rateHz);
+      let best = 0;
+      for (let lag = -largest; lag <= largest; lag++) {
+        let sum = 0;
+        for (let n = max(0, -lag); n < left.length && n + lag < right.length; n++)
+          sum += left[n] * right[n + lag];
+        if (abs(sum) > abs(best)) best = sum;
+      }
+      const { left: l, right: r } = sideSums(left, right);
+      expect(likenessOf(left, right, rateHz, 2048)?.value).toBeCloseTo(best / sqrt(l * r), 9);
+    },
+  );
+
+  test.each([0, 1, -1, 700, -700, 8191, 8192, -8193, 9600, -9600])(
+    'finds a copy %i frames later',
+    (by) => {
+      const source = noise(1, rate, 7, 0.3);
+      const [left, right] = by < 0 ? [later(source, -by), source] : [source, later(source, by)];
+      for (const size of [1024, 16_384]) {
+        const found = likenessOf(left, right, rate, size);
+        expect(found?.value).toBeGreaterThan(0.85);
+        expect(abs((found?.lagMs ?? 0) - (by * 1000) / rate)).toBeLessThan(0.011);
+      }
+    },
+  );
+
+  test('of a turned copy is negative; beyond 200 ms it is not looked for; silence has none', () => {
+    const source = noise(1, rate, 8, 0.3);
+    const turned = source.map((value) => -value);
+    const alike = likenessOf(source, turned, rate, 4096);
+    expect(alike?.value).toBeCloseTo(-1, 9);
+    expect(alike?.lagMs).toBeCloseTo(0, 9);
+    expect(abs(likenessOf(source, later(source, 12_000), rate, 4096)?.value ?? 1)).toBeLessThan(
+      0.1,
+    );
+    expect(likenessOf(source, new Float32Array(rate), rate, 4096)).toBeNull();
+  });
+
+  test('keeps as many blocks as its lags reach over', () => {
+    expect(new LikenessMeter(rate, 16_384).reach).toBe(2);
+    expect(new LikenessMeter(192_000, 16_384).reach).toBe(5);
+    const blocks: number[] = [];
+    const silence = new Float32Array(floor(0.3 * rate));
+    const kept = (seen: readonly PairBlock[]) => void blocks.push(seen.length);
+    visitPairBlocks(silence, silence, 16_384, 2, kept);
+    expect(blocks).toEqual([3, 3]);
+  });
+});
