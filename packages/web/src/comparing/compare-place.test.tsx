@@ -58,6 +58,8 @@ describe('side by side', () => {
     know(measuredAs(both, sine(12), -15), measuredAs(both, both, -15));
     expect(row('Loudness')).toEqual(['−15.0', '−12.0▲ 3.0', '−12.0▲ 3.0']);
     expect(row('S/M dB')).toEqual(['mono', '0.0', 'mono']);
+    expect(row('S/M under 200 Hz')[2]).toBe('mono');
+    expect(row('Lean')).toEqual(['0', '0', '0']);
     expect(row('Drop')).toEqual(['0.0', '3.0▲ 3.0', '0.0']);
     await userEvent.selectOptions(screen.getByLabelText('Differences against'), 'Image');
     expect(row('Drop')).toEqual(['0.0▼ 3.0', '3.0', '0.0▼ 3.0']);

@@ -60,7 +60,8 @@ export const rows: readonly Row[] = [
     label: 'S/M under 200 Hz',
     unit: 'dB',
     least: 1,
-    image: ({ report }) => value(report.sideToMidBands.lowDb, 1, true),
+    image: ({ report }) =>
+      report.stillMono ? ofMono() : value(report.sideToMidBands.lowDb, 1, true),
     plain: ofMono,
   },
   {
@@ -69,7 +70,7 @@ export const rows: readonly Row[] = [
     unit: 'ms',
     least: 0.3,
     image: ({ plannedLeadMs }) => sided(plannedLeadMs),
-    plain: zero,
+    plain: () => sided(0),
   },
   {
     figure: 'lean',
@@ -77,7 +78,7 @@ export const rows: readonly Row[] = [
     unit: 'dB',
     least: 0.3,
     image: ({ report }) => sided(report.leanDb),
-    plain: zero,
+    plain: () => sided(0),
   },
   {
     figure: 'drop',

@@ -33,9 +33,11 @@ export const OverTimeChart = memo(function OverTimeChart({ overTime, from, to, r
       playback.onSeen(({ frame, state }) => {
         if (!head.current) return;
         const share = (frame / rateHz - from) / Math.max(1e-9, to - from);
-        head.current.style.display =
-          state !== 'stopped' && share >= 0 && share <= 1 ? 'block' : 'none';
-        head.current.style.left = `${axisWidth + share * (width - axisWidth - right)}px`;
+        const shown = state !== 'stopped' && share >= 0 && share <= 1;
+        // Moved as a layer of its own: the chart beneath is not painted again.
+        head.current.style.opacity = shown ? '1' : '0';
+        if (shown)
+          head.current.style.transform = `translateX(${axisWidth + share * (width - axisWidth - right)}px)`;
       }),
     [playback, from, to, rateHz],
   );
@@ -86,7 +88,7 @@ export const OverTimeChart = memo(function OverTimeChart({ overTime, from, to, r
             isAnimationActive={false}
           />
         </AreaChart>
-        <div ref={head} className="time-head" style={{ height, display: 'none' }} />
+        <div ref={head} className="time-head" style={{ height, bottom: 'auto', opacity: 0 }} />
       </div>
       {worst && (
         <button

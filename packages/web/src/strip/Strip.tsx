@@ -24,12 +24,12 @@ export function Strip() {
   const peaks = usePeaks();
   const { ref, width, height } = useSize<HTMLDivElement>();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const frame = usePlayback((state) => state.frame);
   const loop = usePlayback((state) => state.loop);
   const looping = usePlayback((state) => state.looping);
   const drag = useRef<{ from: number; x: number } | null>(null);
   const frames = Math.max(1, songFrames(song));
   const rate = song.rateHz ?? 48_000;
+  const second = usePlayback((state) => Math.round(state.frame / rate));
   const take = part?.takes[0];
   const takeFrames = take ? song.recordings[take.recording].frames : 0;
 
@@ -88,8 +88,8 @@ export function Strip() {
       aria-label="Place in the song"
       aria-valuemin={0}
       aria-valuemax={Math.round(frames / rate)}
-      aria-valuenow={Math.round(frame / rate)}
-      aria-valuetext={clock(frame / rate)}
+      aria-valuenow={second}
+      aria-valuetext={clock(second)}
       title="Click: go there · drag: loop"
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
@@ -101,6 +101,7 @@ export function Strip() {
         const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
         if (step === 0) return;
         event.preventDefault();
+        const { frame } = open.playback.store.getState();
         open.playback.seek(Math.min(frames, Math.max(0, frame + step * rate)));
       }}
     >
@@ -126,7 +127,6 @@ export function Strip() {
             </text>
           </g>
         )}
-        <path d={`M${x(frame)} 0v${height}`} stroke="var(--breaks)" strokeWidth={1.5} />
         {[0, 0.25, 0.5, 0.75].map((share) => (
           <text
             key={share}
@@ -140,8 +140,15 @@ export function Strip() {
           </text>
         ))}
       </svg>
+      <TimeHead pixelsPerFrame={width / frames} />
     </div>
   );
+}
+
+/** Alone, since it moves all the time. */
+function TimeHead({ pixelsPerFrame }: { readonly pixelsPerFrame: number }) {
+  const x = usePlayback((state) => state.frame) * pixelsPerFrame;
+  return <div className="time-head" style={{ transform: `translateX(${x}px)` }} />;
 }
 
 function usePeaks(): Float32Array | null {
