@@ -139,6 +139,8 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
   for (const share of [0.1, 0.8, 0.3, 0.95, 0.5])
     waits.push(await seekMs(page, Math.round(share * seconds * rate)));
   console.log(`a seek sounds after ${waits.map((wait) => wait.toFixed(0)).join(', ')} ms`);
+  await expect(page.getByTestId('verdict')).not.toContainText('Measuring', { timeout: 60_000 });
+  await expect(page.getByRole('progressbar')).toBeHidden({ timeout: 60_000 });
   console.log(`while it plays: ${await drawing(page, 6)}`);
   const pcm = await page.evaluate(async () => {
     const { measureUserAgentSpecificMemory: measure } = performance as unknown as {

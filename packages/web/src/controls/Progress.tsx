@@ -19,7 +19,7 @@ export function Progress({ share, label, className = '', height }: Props) {
       aria-valuemax={100}
       style={{ height }}
     >
-      <div className="progress-bar" style={{ width: `${100 * share}%` }} />
+      <div className="progress-bar w-100" style={{ transform: `scaleX(${share})` }} />
     </div>
   );
 }

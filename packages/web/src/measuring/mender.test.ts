@@ -84,6 +84,15 @@ describe('a mend', () => {
     expect(open.audition.store.getState().trial?.id).toBe(id);
   });
 
+  test('that is tried gives way to plain', () => {
+    open.mender.try(harp(), 'hollow', 1);
+    worker().answer({ kind: 'mend', mend });
+    expect(open.audition.store.getState().trial?.id).toBe(id);
+    open.togglePlain();
+    expect(open.audition.store.getState().trial).toBeNull();
+    expect(open.playback.store.getState().monitoring.plain).toHaveProperty('harp');
+  });
+
   test('is looked for no longer when another part is turned to', () => {
     open.mender.try(harp(), 'hollow', 1);
     open.selection.setState({ partId: 'hum', partIds: ['hum'] });

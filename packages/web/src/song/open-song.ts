@@ -154,9 +154,12 @@ export class OpenSong {
 
   /** Turns parts from image to plain or back, together; the selected ones if none are named. The first one decides. */
   togglePlain(ids: readonly string[] = this.#selectedIds()): void {
-    const { plain } = this.playback.store.getState().monitoring;
     if (ids.length === 0) return;
+    // Plain is set against the image: what is only tried on a part is dropped first.
+    const tried = this.audition.store.getState().trial?.partId;
+    if (tried !== undefined && ids.includes(tried)) this.audition.drop();
     const { parts } = this.session.store.getState().song;
+    const { plain } = this.playback.store.getState().monitoring;
     const toPlain = plain[ids[0]] === undefined;
     for (const id of ids) this.comparing.hold(parts[id]);
     const others = Object.entries(plain).filter(([id]) => !ids.includes(id));
