@@ -27,6 +27,8 @@ const project = (name, more = {}) => ({
 export default {
   // By itself Jest leaves a core idle: on two that is half of the time.
   maxWorkers: '100%',
+  // Ends what hangs. It is no mark of speed (those are in bench/), and a test must not fail because two share a slow core.
+  testTimeout: 30_000,
   projects: [
     project('core'),
     project('cli'),
