@@ -7,6 +7,7 @@ import type { Family } from '../song/song.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { newVoice } from '../voices/voice.ts';
 import { findingsOf } from './findings.ts';
+import { levelOf } from './part-figures.ts';
 import { sourceFindings } from './source-findings.ts';
 
 const rate = 48_000;
@@ -59,4 +60,13 @@ describe('what the source says', () => {
   ])('%s with voices at %j ms, %j: %j', (family, delays, facts, codes) => {
     expect(partOf(family, delays, facts)).toEqual(codes);
   });
+});
+
+test('what lies in the middle is read once, and is as loud as both its sides', () => {
+  const side = noise(3, rate, 21, 0.2);
+  const once = levelOf([side, side], rate);
+  const twice = levelOf([side, side.slice()], rate);
+  expect(once.lufs).toBeCloseTo(twice.lufs ?? 0, 4);
+  expect(once.foldLufs).toBeCloseTo(twice.foldLufs ?? 0, 9);
+  expect(once.truePeakDbtp).toBe(twice.truePeakDbtp);
 });

@@ -89,7 +89,8 @@ async function measurePlain(
     tick(0.6 + 0.4 * share),
   );
   const plain = {
-    ...levelOf([left, right], plan.rateHz),
+    // What lies in the middle is the same on both sides.
+    ...levelOf([left, strand.left === strand.right ? left : right], plan.rateHz),
     lowDb: lowBand(spectra, to - from).stereoDb,
   };
   if (known && known.size >= mostKnown) known.clear();
@@ -100,22 +101,22 @@ async function measurePlain(
 /** The same transform as that of the report, so that levels can be set against each other. */
 const lowTransform = 16_384;
 
-/** Loudness, loudness of the fold and true peak of two sides. */
+/** Loudness, loudness of the fold and true peak of two sides. If both are one array, it is read once. */
 export function levelOf(sides: readonly Float32Array[], rateHz: number): Level {
   const [left, right] = sides;
-  const stereo = new LoudnessMeter(rateHz, 2);
-  const folded = new LoudnessMeter(rateHz, 1);
-  const peaks = new TruePeakMeter(rateHz, 2);
+  const channels = left === right ? [left] : sides;
   const fold = new Float32Array(left.length);
   foldForOne(left, right, fold);
+  const folded = new LoudnessMeter(rateHz, 1);
+  folded.process([fold], fold.length);
+  const foldLufs = finite(folded.integrated());
+  const peaks = new TruePeakMeter(rateHz, channels.length);
+  peaks.process(channels, left.length);
+  const truePeakDbtp = finite(peaks.truePeakDbtp());
+  if (left === right) return { lufs: foldLufs, foldLufs, truePeakDbtp };
+  const stereo = new LoudnessMeter(rateHz, 2);
   stereo.process(sides, left.length);
-  folded.process([fold], left.length);
-  peaks.process(sides, left.length);
-  return {
-    lufs: finite(stereo.integrated()),
-    foldLufs: finite(folded.integrated()),
-    truePeakDbtp: finite(peaks.truePeakDbtp()),
-  };
+  return { lufs: finite(stereo.integrated()), foldLufs, truePeakDbtp };
 }
 
 /** The level of what was measured. */

@@ -56,11 +56,13 @@ export async function* renderPart(
       renderer.render(quantum, what === 'plain');
       const start = Math.max(0, frame - quantum);
       const end = Math.min(quantumFrames, frame + count - quantum);
-      const at = quantum + start - frame;
+      const at = quantum - frame;
       const left = what === 'plain' ? run.plainLeft : run.left;
       const right = what === 'plain' ? run.plainRight : run.right;
-      block.left.set(left.subarray(start, end), at);
-      block.right.set(right.subarray(start, end), at);
+      for (let n = start; n < end; n++) {
+        block.left[at + n] = left[n];
+        block.right[at + n] = right[n];
+      }
     }
     yield block;
   }

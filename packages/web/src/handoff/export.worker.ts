@@ -24,7 +24,7 @@ export type FromExporter =
   | { readonly kind: 'all' }
   | { readonly kind: 'failed'; readonly sentence: string };
 
-const reader = new RecordingReader(48e6);
+const reader = new RecordingReader(48e6, 8);
 const post = (message: FromExporter, transfer: Transferable[] = []) =>
   postMessage(message, { transfer });
 /** What rings on after the end is looked for this long: the latest delay and the tuner's wander. */

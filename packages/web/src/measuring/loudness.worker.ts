@@ -4,7 +4,7 @@ import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromLoudness, LoudnessJob } from './messages.ts';
 
-const reader = new RecordingReader(64e6);
+const reader = new RecordingReader(64e6, 8);
 const post = (message: FromLoudness) => postMessage(message);
 let last = 0;
 

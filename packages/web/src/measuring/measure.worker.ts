@@ -5,7 +5,7 @@ import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';
 
-const reader = new RecordingReader(96e6);
+const reader = new RecordingReader(96e6, 8);
 const plains: KnownPlain = new Map();
 const post = (message: FromMeasurer) => postMessage(message);
 

@@ -9,7 +9,7 @@ import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMender, ToMender } from './messages.ts';
 
-const reader = new RecordingReader(96e6);
+const reader = new RecordingReader(96e6, 8);
 const plains: KnownPlain = new Map();
 const post = (message: FromMender) => postMessage(message);
 /** The same search tries the same settings. */

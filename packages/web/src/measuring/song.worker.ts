@@ -5,7 +5,7 @@ import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromFileMeasurer, SongJob } from './messages.ts';
 
-const reader = new RecordingReader(64e6);
+const reader = new RecordingReader(64e6, 8);
 const post = (message: FromFileMeasurer) => postMessage(message);
 const tellEveryMs = 100;
 let told = 0;

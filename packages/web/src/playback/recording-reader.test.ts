@@ -40,8 +40,8 @@ beforeEach(() => {
   });
 });
 
-function reader(mostBytes = 1e7): RecordingReader {
-  const made = new RecordingReader(mostBytes);
+function reader(mostBytes = 1e7, ahead = 0): RecordingReader {
+  const made = new RecordingReader(mostBytes, ahead);
   made.know({ [recording.hash]: recording });
   return made;
 }
@@ -94,6 +94,27 @@ describe('a reader of recordings', () => {
     for (const index of [0, 1, 0, 2, 0]) await load(source(0), index);
     expect(asked).toHaveLength(3);
     await load(source(0), 1);
+    expect(asked).toHaveLength(4);
+  });
+
+  test('reads ahead, so that who reads a take through seldom waits', async () => {
+    const { load } = reader(1e7, 2);
+    for (const index of [0, 1, 2, 3]) {
+      const block = await load(source(0), index);
+      expect(block[7]).toBeCloseTo(((index * 32_768 + 7) % 1000) / 32_768, 9);
+    }
+    // The first by itself, then the two after it, then the last, which was under way before it was wanted.
+    expect(asked.map((ranges) => ranges.length)).toEqual([1, 2, 1]);
+  });
+
+  test('a block that is read ahead and fails is asked for again when it is wanted', async () => {
+    const { load } = reader(1e7, 2);
+    replies = ['whole', 'whole', 'missing'];
+    await load(source(0), 0);
+    await load(source(0), 2);
+    await new Promise((resolve) => setTimeout(resolve, 0));
+    expect(asked).toHaveLength(3);
+    expect(await load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
     expect(asked).toHaveLength(4);
   });
 });

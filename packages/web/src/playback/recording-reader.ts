@@ -48,6 +48,7 @@ interface Waiting {
  */
 export class RecordingReader {
   readonly #mostBytes: number;
+  readonly #ahead: number;
   readonly #recordings = new Map<string, Recording>();
   /** In the order of last use. */
   readonly #kept = new Map<string, Promise<readonly Float32Array[]>>();
@@ -55,8 +56,14 @@ export class RecordingReader {
   readonly #waiting: Waiting[] = [];
   #requests = 0;
 
-  constructor(mostBytes: number) {
+  /**
+   * @param mostBytes of what is kept
+   * @param ahead so many blocks after the one that was asked for are fetched as well: for whoever reads a take through, and
+   * would wait for an answer with each block
+   */
+  constructor(mostBytes: number, ahead = 0) {
     this.#mostBytes = mostBytes;
+    this.#ahead = ahead;
   }
 
   know(recordings: Readonly<Record<string, Recording>>): void {
@@ -68,7 +75,16 @@ export class RecordingReader {
     const [hash, channel] = source.key.split(':');
     const recording = this.#recordings.get(hash);
     if (!recording) throw new Error(`Recording ${hash} is not known here.`);
-    const key = `${hash}/${index}`;
+    const block = this.#block(recording, index);
+    this.#forget();
+    const channels = await block;
+    // Only now, so that what is wanted does not wait for what may be.
+    this.#readAhead(recording, index);
+    return channels[Number(channel)];
+  };
+
+  #block(recording: Recording, index: number): Promise<readonly Float32Array[]> {
+    const key = keyOf(recording, index);
     let block = this.#kept.get(key);
     if (block) {
       this.#kept.delete(key);
@@ -78,9 +94,17 @@ export class RecordingReader {
       block.catch(() => this.#drop(key));
     }
     this.#kept.set(key, block);
-    this.#forget();
-    return (await block)[Number(channel)];
-  };
+    return block;
+  }
+
+  /** Once half of what was fetched ahead is used up, so that the next is there before it is wanted. */
+  #readAhead(recording: Recording, index: number): void {
+    const last = Math.ceil(recording.frames / blockFrames) - 1;
+    const half = Math.min(last, index + Math.ceil(this.#ahead / 2));
+    if (this.#kept.has(keyOf(recording, half))) return;
+    for (let next = index + 1; next <= Math.min(last, index + this.#ahead); next++)
+      if (!this.#kept.has(keyOf(recording, next))) void this.#block(recording, next);
+  }
 
   async #fetch(recording: Recording, index: number): Promise<readonly Float32Array[]> {
     const first = index * blockFrames;
@@ -126,6 +150,10 @@ export class RecordingReader {
     const recording = this.#recordings.get(key.split('/')[0]);
     if (this.#kept.delete(key) && recording) this.#keptBytes -= bytesOf(recording);
   }
+}
+
+function keyOf({ hash }: Recording, index: number): string {
+  return `${hash}/${index}`;
 }
 
 /** Of one decoded block, all channels. */

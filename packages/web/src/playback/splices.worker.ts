@@ -9,7 +9,7 @@ const aheadSeconds = 4;
 /** So long it works before it looks whether it is still wanted. */
 const breatheEveryMs = 15;
 
-const reader = new RecordingReader(64e6);
+const reader = new RecordingReader(64e6, 8);
 /** Straight to the worklet, since the page may be busy drawing. */
 let worklet: MessagePort | null = null;
 const post = (message: FromSplicer) => {

@@ -17,7 +17,7 @@ export interface Peaks {
   readonly done: boolean;
 }
 
-const reader = new RecordingReader(4e6);
+const reader = new RecordingReader(4e6, 8);
 let newest = 0;
 
 onmessage = (event: MessageEvent<PeaksJob>) => void draw(event.data);
