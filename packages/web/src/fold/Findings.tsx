@@ -1,7 +1,7 @@
 import type { Finding, FindingCode } from '@pannet/core/findings/finding';
 import { gauges } from '@pannet/core/findings/gauges';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
-import { figure } from '@pannet/core/quantities/wording';
+import { clock, figure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
@@ -71,7 +71,7 @@ function Row({ part, finding, aroundSeconds }: RowProps) {
           </Button>
         </div>
       )}
-      {current && <MendFigures found={current} code={code} />}
+      {current && <MendFigures found={current} code={code} rateHz={rate} />}
       {!looking && (mendable || place) && (
         <div className="d-flex gap-1 mt-1">
           {place && (
@@ -109,11 +109,13 @@ function Row({ part, finding, aroundSeconds }: RowProps) {
 }
 
 function MendFigures({
-  found: { mend },
+  found: { mend, from, to },
   code,
+  rateHz,
 }: {
   readonly found: Found;
   readonly code: FindingCode;
+  readonly rateHz: number;
 }) {
   if (!mend)
     return (
@@ -130,6 +132,10 @@ function MendFigures({
       {mend.gone ? '' : ' (less, not gone)'}
       <br />
       S/M {width(mend.widthBeforeDb)} → {width(mend.widthAfterDb)} dB
+      <br />
+      <span className="quiet">
+        over {clock(from / rateHz)}–{clock(to / rateHz)}
+      </span>
     </p>
   );
 }

@@ -55,7 +55,7 @@ describe('a mend', () => {
     expect(state().busy).toEqual({ code: 'hollow', share: 0.4 });
     worker().answer({ kind: 'mend', mend });
     expect(state().busy).toBeNull();
-    expect(state().found[id].mend).toEqual(mend);
+    expect(state().found[id]).toMatchObject({ mend, from: 0, to: 100_000 });
     expect(worker().terminated).toBe(true);
     expect(open.audition.store.getState().trial).toMatchObject({
       id,

@@ -15,6 +15,9 @@ export interface Found {
   readonly mend: Mend | null;
   /** Of the image that it is for. */
   readonly key: string;
+  /** What it was measured over, in frames: figures of another stretch are others. */
+  readonly from: number;
+  readonly to: number;
 }
 
 /** The search for a safer setting, as far as it has come. */
@@ -106,7 +109,7 @@ export class Mender {
         case 'mend':
           this.#end();
           this.store.setState(({ found: before }) => ({
-            found: { ...before, [id]: { mend: message.mend, key } },
+            found: { ...before, [id]: { mend: message.mend, key, ...stretch } },
           }));
           if (message.mend && this.#isStill(part.id, key))
             this.#play(part, message.mend, stretch.from);
