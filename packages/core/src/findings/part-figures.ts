@@ -54,7 +54,7 @@ export async function measurePart(
   const measured = measureStereo(image.left, image.right, rateHz, (share) =>
     tick(0.35 + 0.4 * share),
   );
-  const plain = await measurePlain(plan, partId, load, from, to, known, (share) =>
+  const plain = await measurePlain(plan, part, load, from, to, known, (share) =>
     tick(0.75 + 0.25 * share),
   );
   return {
@@ -71,31 +71,30 @@ const mostKnown = 64;
 
 async function measurePlain(
   plan: RenderPlan,
-  partId: string,
+  { id, plain: { strand, level } }: PartPlan,
   load: BlockLoader,
   from: number,
   to: number,
   known: KnownPlain | null,
   tick: (share: number) => void,
 ): Promise<PartFigures['plain']> {
-  const { strand, level } = (plan.parts.find(({ id }) => id === partId) as PartPlan).plain;
   const key = [strand.source.key, strand.left, level, plan.rateHz, from, to].join(' ');
   const before = known?.get(key);
   if (before) return before;
-  const { left, right } = await renderStretch(plan, partId, load, from, to, 'plain', (share) =>
+  const { left, right } = await renderStretch(plan, id, load, from, to, 'plain', (share) =>
     tick(0.6 * share),
   );
   const spectra = stereoSpectra(left, right, plan.rateHz, lowTransform, (share) =>
     tick(0.6 + 0.4 * share),
   );
-  const plain = {
+  const figures = {
     // What lies in the middle is the same on both sides.
     ...levelOf([left, strand.left === strand.right ? left : right], plan.rateHz),
     lowDb: lowBand(spectra, to - from).stereoDb,
   };
   if (known && known.size >= mostKnown) known.clear();
-  known?.set(key, plain);
-  return plain;
+  known?.set(key, figures);
+  return figures;
 }
 
 /** The same transform as that of the report, so that levels can be set against each other. */

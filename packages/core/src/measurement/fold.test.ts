@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { thirdOctaveBands } from './bands.ts';
 import { combDepthDb, combMagnitude, notchFrequencies } from './comb.ts';
-import { foldVerdict } from './fold.ts';
+import { foldVerdict, worstBand } from './fold.ts';
 import { measureStereo } from './report.ts';
 import { delayed, noise, sine } from './signals.fixture.ts';
 
@@ -135,4 +135,15 @@ test('the verdict has the edges of common practice', () => {
   expect(foldVerdict(3.6, 0)).toBe('watch');
   expect(foldVerdict(6, 6)).toBe('watch');
   expect(foldVerdict(0, 6.1)).toBe('breaks');
+});
+
+test('the worst band is the one that loses most; of silence there is none', () => {
+  const bands = [
+    { hz: 100, lossDb: -1 },
+    { hz: 125, lossDb: null },
+    { hz: 160, lossDb: -7 },
+    { hz: 200, lossDb: -3 },
+  ];
+  expect(worstBand(bands)).toEqual({ hz: 160, lossDb: -7 });
+  expect(worstBand([{ hz: 100, lossDb: null }])).toBeNull();
 });

@@ -8,6 +8,14 @@ export interface BandLoss {
   readonly lossDb: number | null;
 }
 
+/** The band that loses most; null where nothing is heard. */
+export function worstBand(bands: readonly BandLoss[]): { hz: number; lossDb: number } | null {
+  let worst: { hz: number; lossDb: number } | null = null;
+  for (const { hz, lossDb } of bands)
+    if (lossDb !== null && lossDb < (worst?.lossDb ?? Infinity)) worst = { hz, lossDb };
+  return worst;
+}
+
 /** What the fold loses, by third octave: ρ = 2·Re⟨LR*⟩ / (⟨|L|²⟩+⟨|R|²⟩). */
 export function foldLossByBand(spectra: StereoSpectra, rateHz: number): BandLoss[] {
   const fold = foldSpectrum(spectra);

@@ -45,13 +45,13 @@ export function visitPairBlocks(
     for (let at = filled; at < frames; at++) packed[2 * at] = packed[2 * at + 1] = 0;
     fft.transform(z, packed);
     blocks.unshift(...blocks.splice(kept, 1));
-    part(z, size, blocks[0]);
+    takeApart(z, size, blocks[0]);
     visit(blocks, n);
     tick((n + 1) / count);
   }
 }
 
-function part(z: readonly number[], size: number, { first, second }: PairBlock): void {
+function takeApart(z: readonly number[], size: number, { first, second }: PairBlock): void {
   for (let k = 0; k <= size; k += 2) {
     const zr = z[k];
     const zi = z[k + 1];

@@ -1,4 +1,5 @@
 import type { Figure } from '@pannet/core/measurement/definitions';
+import { worstBand } from '@pannet/core/measurement/fold';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { sidedText } from '../measuring/figure-texts.ts';
 import type { Measured } from '../measuring/messages.ts';
@@ -102,10 +103,8 @@ export const rows: readonly Row[] = [
     unit: 'dB',
     least: 0.5,
     image: ({ report }) => {
-      const heard = report.fold.bands.filter(({ lossDb }) => lossDb !== null);
-      const [worst] = heard.sort((a, b) => (a.lossDb ?? 0) - (b.lossDb ?? 0));
-      // Of silence there is no band.
-      if (heard.length === 0) return nothing;
+      const worst = worstBand(report.fold.bands);
+      if (!worst) return nothing;
       const { text, size } = value(worst.lossDb);
       return { text: `${text} at ${worst.hz} Hz`, size };
     },

@@ -1,3 +1,4 @@
+import { worstBand } from '@pannet/core/measurement/fold';
 import { predictedLoss, predictedRange } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
@@ -39,11 +40,7 @@ const held = (db: number) => Math.max(lowestDb, Math.min(3, db));
 
 /** What is lost hangs down, by third octave; over it the fine colour of the fold, and the comb that the delays predict. */
 export function FoldChart({ measured }: { readonly measured: Measured | null }) {
-  const worst = measured?.report.fold.bands.reduce<{ hz: number; lossDb: number | null } | null>(
-    (deepest, band) =>
-      band.lossDb !== null && band.lossDb < (deepest?.lossDb ?? 0) ? band : deepest,
-    null,
-  );
+  const worst = measured && worstBand(measured.report.fold.bands);
   return (
     <figure className="m-0">
       <div className="fold-chart">
@@ -51,14 +48,14 @@ export function FoldChart({ measured }: { readonly measured: Measured | null }) 
         <Prediction />
       </div>
       <figcaption className="quiet" style={{ fontSize: 12 }}>
-        ▇ loss · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
-        <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
-        {worst && worst.lossDb !== null && (
+        ▇ loss
+        {worst && worst.lossDb < -0.05 && (
           <>
-            {' '}
-            · {figure(worst.lossDb, 1)} dB at {worst.hz} Hz
+            , {figure(worst.lossDb, 1)} dB at {worst.hz} Hz
           </>
-        )}
+        )}{' '}
+        · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
+        <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
       </figcaption>
     </figure>
   );

@@ -88,7 +88,7 @@ export const OverTimeChart = memo(function OverTimeChart({ overTime, from, to, r
             isAnimationActive={false}
           />
         </AreaChart>
-        <div ref={head} className="time-head" style={{ height, bottom: 'auto', opacity: 0 }} />
+        <div ref={head} className="time-head" style={{ opacity: 0 }} />
       </div>
       {worst && (
         <button
