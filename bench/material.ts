@@ -11,7 +11,7 @@ import { compile } from '@pannet/core/rendering/compile';
 import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { apply } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { emptySong, newPart } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';

@@ -12,7 +12,7 @@ import { wavFile } from '@pannet/core/formats/wav-write';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { newPart, type Recording } from '@pannet/core/song/song';
 
 export const repository = fileURLToPath(new URL('..', import.meta.url));

@@ -10,7 +10,7 @@ import { neutralImage } from '@pannet/core/image/image';
 import { writeImageFile } from '@pannet/core/image/image-file';
 import { neutralPreparation } from '@pannet/core/takes/preparation';
 import { newPart } from '@pannet/core/song/song';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Recording } from '@pannet/core/song/song';
 import pg from 'pg';
 import { DataSource } from 'typeorm';

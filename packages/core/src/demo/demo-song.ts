@@ -1,7 +1,7 @@
 import { wavFile } from '../formats/wav-write.ts';
 import { neutralImage } from '../image/image.ts';
 import { findRecipe } from '../image/recipes.ts';
-import type { Edit } from '../song/edits.ts';
+import type { Edit } from '../song/edits/edit.ts';
 import { newPart, type Family, type Recording } from '../song/song.ts';
 import {
   bells,

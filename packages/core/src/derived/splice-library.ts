@@ -1,6 +1,6 @@
 import { cents, centsToRatio } from '../quantities/units.ts';
 import type { Song } from '../song/song.ts';
-import { partsInOrder, recordingOf } from '../song/song.ts';
+import { partsInOrder, recordingOf, type Take } from '../song/song.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import { isTuned, tuningCents, type Tuner, type TunerKind, type Voice } from '../voices/voice.ts';
@@ -51,7 +51,7 @@ export function spliceNeeds(song: Song): SpliceNeed[] {
   return [...new Map(needs.map((need) => [need.key, need])).values()];
 }
 
-export function takeSource(song: Song, take: { recording: string; channel: number }): PcmSource {
+export function takeSource(song: Song, take: Pick<Take, 'recording' | 'channel'>): PcmSource {
   return {
     key: sourceKey(take.recording, take.channel),
     frames: recordingOf(song, take).frames,

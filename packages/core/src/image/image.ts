@@ -1,14 +1,25 @@
+import * as z from 'zod';
 import { failure, success, type Outcome } from '../outcome.ts';
-import { checkVoice, newVoice, type Voice } from '../voices/voice.ts';
-import { checkStage, neutralStage, type Stage } from './stage.ts';
-
-/** The stereo picture of a part: its voices and its stage. */
-export interface Image {
-  readonly voices: readonly Voice[];
-  readonly stage: Stage;
-}
+import { thing, type Described } from '../parameters/description.ts';
+import { checkVoice, newVoice, voiceDescription, type Voice } from '../voices/voice.ts';
+import { neutralStage, stageDescription } from './stage.ts';
 
 export const mostVoices = 16;
+
+/** So many voices and no more. */
+export function voicesOf<Of extends z.ZodType>(voice: Of) {
+  return z.array(voice).max(mostVoices, {
+    error: ({ input }) =>
+      `An image has at most ${mostVoices} voices; it had ${(input as unknown[]).length}.`,
+  });
+}
+
+/** The stereo picture of a part: its voices and its stage. */
+export const imageDescription = thing({
+  voices: voicesOf(voiceDescription),
+  stage: stageDescription,
+});
+export type Image = Described<typeof imageDescription>;
 
 /** One voice in the middle: sounds as plain does, sample for sample. */
 export function neutralImage(): Image {
@@ -61,28 +72,21 @@ function swappedName(name: string): string {
   );
 }
 
-/** All that can be wrong with the values of an image; `takes` is how many takes there are to choose from. */
+/** What a described image may not be in a song of this rate, with so many takes to choose from. */
 export function checkImage(
   image: Image,
   rateHz: number,
   takes: number,
   place = 'image',
 ): Outcome<Image> {
-  if (image.voices.length > mostVoices)
-    return failure(
-      'too-many-voices',
-      `An image has at most ${mostVoices} voices; it had ${image.voices.length}.`,
-      `${place}.voices`,
-    );
   const ids = new Set<string>();
   for (const [n, voice] of image.voices.entries()) {
-    const at = `${place}.voices[${n}]`;
+    const at = place ? `${place}.voices[${n}]` : `voices[${n}]`;
     if (ids.has(voice.id))
       return failure('same-id', `Two voices have the id “${voice.id}”.`, `${at}.id`);
     ids.add(voice.id);
     const checked = checkVoice(voice, rateHz, takes, at);
     if (!checked.ok) return checked;
   }
-  const stage = checkStage(image.stage, `${place}.stage`);
-  return stage.ok ? success(image) : stage;
+  return success(image);
 }

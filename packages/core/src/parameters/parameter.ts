@@ -22,6 +22,8 @@ export interface Parameter {
   readonly scale?: 'log';
   /** Where `null` is allowed: the word for it. */
   readonly off?: string;
+  /** Whether it may change along the song. */
+  readonly moves?: true;
 }
 
 export type ParameterTable = Readonly<Record<string, Parameter>>;
@@ -65,36 +67,6 @@ export function defaults<Group>(table: ParameterTable): Group {
       parameter.off === undefined ? parameter.default : null,
     ]),
   ) as Group;
-}
-
-/**
- * Checks a group of values against its table: every parameter must be there and in range, and nothing else.
- * @param others keys that stand beside the parameters and are checked elsewhere
- */
-export function checkGroup<Group extends object>(
-  table: ParameterTable,
-  group: Group,
-  place: string,
-  others: readonly string[] = [],
-): Outcome<Group> {
-  if (typeof group !== 'object' || group === null)
-    return failure('not-an-object', `“${place}” must be an object.`, place);
-  for (const key of Object.keys(group))
-    if (!Object.hasOwn(table, key) && !others.includes(key))
-      return failure('unknown-key', `“${key}” is not known here.`, `${place}.${key}`);
-  for (const [key, parameter] of Object.entries(table)) {
-    const value = (group as Readonly<Record<string, unknown>>)[key];
-    if (value === null && parameter.off !== undefined) continue;
-    const checked = checkParameter(parameter, value, `${place}.${key}`);
-    if (!checked.ok) return checked;
-  }
-  return success(group);
-}
-
-/** The first failure among several checks, or success. */
-export function allOf<Thing>(thing: Thing, ...checks: readonly Outcome<unknown>[]): Outcome<Thing> {
-  for (const check of checks) if (!check.ok) return check;
-  return success(thing);
 }
 
 export function clampParameter(parameter: Parameter, value: number): number {

@@ -1,23 +1,24 @@
 import type { Change, Parameter } from './parameter.ts';
 
-type Rest = Partial<Pick<Parameter, 'scale' | 'off' | 'whole'>>;
+type Rest = Partial<Pick<Parameter, 'scale' | 'off' | 'whole' | 'moves'>>;
 
-function row(
+function row<More extends Rest = Rest>(
   label: string,
   unit: string,
   [min, max]: readonly [number, number],
   fallback: number,
   [step, places]: readonly [number, number],
   change: Change,
-  rest: Rest = {},
-): Parameter {
-  return { label, unit, min, max, default: fallback, step, places, change, ...rest };
+  rest?: More,
+): Parameter & More {
+  return { label, unit, min, max, default: fallback, step, places, change, ...rest } as Parameter &
+    More;
 }
 
 /** A frequency that is heard in octaves. */
-const octaves: Rest = { scale: 'log' };
+const octaves = { scale: 'log' } as const;
 /** A frequency that can also be off, which is `null` in the document. */
-const octavesOrOff: Rest = { scale: 'log', off: 'off' };
+const octavesOrOff = { scale: 'log', off: 'off' } as const;
 
 /** What a voice can be given. A delay is kept as it was typed, in ms or samples; the table holds its range in ms. */
 export const voiceParameters = {
@@ -91,8 +92,37 @@ export const openingParameters = {
   releaseMs: row('Closes in', 'ms', [20, 2000], 300, [10, 0], 'crossfade', octaves),
 } as const;
 
+/** One take against the others of its part. */
+export const takeParameters = {
+  levelDb: row('Take level', 'dB', [-24, 24], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+export const alignmentParameters = {
+  tightnessPercent: row('How tightly', '%', [0, 100], 70, [1, 0], 'crossfade'),
+} as const;
+
+export const clipParameters = {
+  fadeInMs: row('Fade in', 'ms', [0, 10_000], 5, [1, 0], 'crossfade'),
+  fadeOutMs: row('Fade out', 'ms', [0, 10_000], 5, [1, 0], 'crossfade'),
+} as const;
+
 export const partParameters = {
-  levelDb: row('Part level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  levelDb: row('Part level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
+} as const;
+
+export const groupParameters = {
+  levelDb: row('Group level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
+} as const;
+
+/** How something goes to and fro along the song. */
+export const cycleParameters = {
+  depthDb: row('Depth', 'dB', [0, 60], 6, [0.5, 1], 'ramp'),
+  phasePercent: row('Phase', '%', [0, 100], 0, [1, 0], 'ramp'),
+} as const;
+
+export const tempoParameters = {
+  bpm: row('Tempo', 'beats a minute', [10, 500], 120, [1, 1], 'restart'),
+  beatsPerBar: row('Beats in a bar', '', [1, 32], 4, [1, 0], 'restart', { whole: true }),
 } as const;
 
 export const bedParameters = {

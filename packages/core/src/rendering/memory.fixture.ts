@@ -4,7 +4,7 @@ import { makingLoader } from '../derived/made-source.ts';
 import { spliceNeeds } from '../derived/splice-library.ts';
 import { apply } from '../song/commands.ts';
 import { emptySong, newPart, type Part, type Recording, type Song } from '../song/song.ts';
-import type { Edit } from '../song/edits.ts';
+import type { Edit } from '../song/edits/edit.ts';
 import { blockFrames, BlockStore, ensureBlocks, type BlockLoader } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
 import { prepareSplices, renderStretch } from './offline.ts';

@@ -4,7 +4,7 @@ import { recipes } from '../image/recipes.ts';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
 import { blockFrames, BlockStore } from '../sources/blocks.ts';
 import { apply } from '../song/commands.ts';
-import type { Edit } from '../song/edits.ts';
+import type { Edit } from '../song/edits/edit.ts';
 import { compile } from './compile.ts';
 import {
   memoryPlan,

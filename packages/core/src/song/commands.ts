@@ -1,6 +1,6 @@
 import { failure, success, type Outcome } from '../outcome.ts';
-import { describe } from '../parameters/parameter.ts';
-import { applyEdit, type Edit } from './edits.ts';
+import { applyEdit, mergeEdits } from './edits/apply-edit.ts';
+import type { Edit } from './edits/edit.ts';
 import type { Song } from './song.ts';
 
 /**
@@ -30,7 +30,7 @@ export const mostEdits = 400;
 
 /**
  * Applies a command whole or not at all. The song that comes in is never changed. What comes from outside may have any
- * shape, so a value of the wrong type deep inside an edit is a failure too, not an exception.
+ * shape; each edit is read by its description.
  */
 export function apply(song: Song, command: Command): Outcome<Applied> {
   if (!Array.isArray(command.edits) || command.edits.length < 1 || command.edits.length > mostEdits)
@@ -38,13 +38,7 @@ export function apply(song: Song, command: Command): Outcome<Applied> {
   let current = song;
   const inverse: Edit[] = [];
   for (const [n, edit] of command.edits.entries()) {
-    let outcome;
-    try {
-      outcome = applyEdit(current, edit);
-    } catch (error) {
-      if (!(error instanceof TypeError)) throw error;
-      outcome = failure('malformed', `The edit ${describe(edit)} lacks something that it needs.`);
-    }
+    const outcome = applyEdit(current, edit);
     if (!outcome.ok) {
       const { code, sentence, place } = outcome.error;
       return failure(code, sentence, place ? `edits[${n}].${place}` : `edits[${n}]`);
@@ -53,4 +47,26 @@ export function apply(song: Song, command: Command): Outcome<Applied> {
     inverse.unshift(outcome.value.inverse);
   }
   return success({ song: current, inverse });
+}
+
+/**
+ * Two neighbouring steps of one gesture as one: the ticks of a wheel, a key that is held. null where they do not touch the
+ * same settings.
+ */
+export function mergeCommands(earlier: Command, later: Command): Command | null {
+  if (earlier.role !== 'do' || later.role !== 'do') return null;
+  if (earlier.edits.length !== later.edits.length) return null;
+  const edits: Edit[] = [];
+  for (const [n, edit] of later.edits.entries()) {
+    const merged = mergeEdits(earlier.edits[n], edit);
+    if (!merged) return null;
+    edits.push(merged);
+  }
+  return { ...later, name: mergedName(earlier.name, later.name), edits };
+}
+
+/** “delay 12.0 → 12.1 ms” and “delay 12.1 → 12.2 ms” are “delay 12.0 → 12.2 ms”. */
+function mergedName(earlier: string, later: string): string {
+  const [from, to] = [earlier.indexOf('→'), later.indexOf('→')];
+  return from < 0 || to < 0 ? later : earlier.slice(0, from) + later.slice(to);
 }

@@ -5,7 +5,7 @@ import { neutralImage } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { memoryRecording } from '../rendering/memory.fixture.ts';
 import { apply, type Command, type LoggedCommand } from './commands.ts';
-import type { Edit } from './edits.ts';
+import type { Edit } from './edits/edit.ts';
 import { record, redoCommand, replay, undoCommand, emptyHistory } from './history.ts';
 import { migrate, readSong } from './saved-song.ts';
 import { newVoice } from '../voices/voice.ts';
@@ -227,7 +227,7 @@ describe('what a song refuses', () => {
     [
       'a key that a voice has not',
       { kind: 'set-voice', partId: 'a', voiceId: 'v1', changes: { reverb: 1 } },
-      /“reverb” is nothing that a voice can be given/,
+      /“changes\.reverb” is not known here; known are “name”/,
     ],
     [
       'a recording at another rate',

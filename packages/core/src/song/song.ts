@@ -1,149 +1,168 @@
-import { neutralImage, type Image } from '../image/image.ts';
-import type { SourceFacts } from '../sources/facts.ts';
-import { neutralPreparation, type Preparation } from '../takes/preparation.ts';
-import type { PanLaw } from '../voices/pan-law.ts';
+import * as z from 'zod';
+import { tempoDescription } from '../moves/tempo.ts';
+import { failure, success, type Outcome } from '../outcome.ts';
+import { checkImage } from '../image/image.ts';
+import {
+  choice,
+  contentHash,
+  id,
+  text,
+  thing,
+  value,
+  type Described,
+} from '../parameters/description.ts';
+import { bedParameters, rateParameter } from '../parameters/tables.ts';
+import type { Take } from '../takes/take.ts';
+import { panLaws } from '../voices/pan-law.ts';
+import { groupDescription, mostGroups, mostMoves, moveDescription } from './along.ts';
+import { comparisonDescription, mostComparisons } from './comparison.ts';
+import { partDescription, type Part } from './part.ts';
+import { recordingDescription, type Recording } from './recording.ts';
 
-/** One audio file as imported, kept byte for byte under its content hash. */
-export interface Recording {
-  /** SHA-256 of the file, 64 hexadecimal digits. */
-  readonly hash: string;
-  readonly fileName: string;
-  readonly encoding: 'pcm' | 'float';
-  readonly bitsPerSample: 16 | 24 | 32 | 64;
-  readonly channels: 1 | 2;
-  readonly rateHz: number;
-  readonly frames: number;
-  readonly dataOffset: number;
-  readonly bytesPerFrame: number;
-  /** The file that it was converted from, kept as it came. */
-  readonly original?: Original;
-  /** What it is; known once it was looked at. */
-  readonly facts?: SourceFacts;
-}
-
-/** A file of another format or rate than the song's. */
-export interface Original {
-  readonly hash: string;
-  readonly fileName: string;
-  readonly format: string;
-  readonly rateHz: number;
-}
-
-/** One performance of a part: one channel of a recording. */
-export interface Take {
-  readonly recording: string;
-  /** 0 or 1. */
-  readonly channel: number;
-}
-
-export const families = ['voice', 'plucked', 'bowed', 'keys', 'low', 'struck', 'other'] as const;
-export type Family = (typeof families)[number];
-
-/** One instrument or singer of the song. */
-export interface Part {
-  readonly id: string;
-  readonly name: string;
-  readonly family: Family;
-  readonly takes: readonly Take[];
-  readonly levelDb: number;
-  readonly muted: boolean;
-  /** What is done to every take before it is spread. */
-  readonly preparation: Preparation;
-  readonly image: Image;
-  /** Kept states of the image, under the number keys 1 to 9. */
-  readonly drafts: Readonly<Record<string, Image>>;
-  /** The draft that the image was last kept as or recalled from. */
-  readonly draft: string | null;
-  /** Id of the voice that plain is, put in the middle; null for the first take as it is. */
-  readonly plainVoice: string | null;
-  /** The letter that flips the part between plain and image; null for the one that its row gives it. */
-  readonly toggleKey: string | null;
-}
-
-/** A part whose image is its take in the middle, as recorded. */
-export function newPart(
-  id: string,
-  name: string,
-  family: Family,
-  takes: readonly Take[],
-  changes: Partial<Part> = {},
-): Part {
-  return {
-    id,
-    name,
-    family,
-    takes,
-    levelDb: 0,
-    muted: false,
-    preparation: neutralPreparation,
-    image: neutralImage(),
-    drafts: {},
-    draft: null,
-    plainVoice: null,
-    toggleKey: null,
-    ...changes,
-  };
-}
+export type { Take } from '../takes/take.ts';
+export type { Comparison } from './comparison.ts';
+export { mostComparisons } from './comparison.ts';
+export type { Group, Move } from './along.ts';
+export type { Original, Recording } from './recording.ts';
+export { families, newPart, type Family, type Part } from './part.ts';
 
 /** A rough mix of everything else: heard, never processed, never exported. */
-export interface Bed {
-  readonly recording: string;
-  readonly levelDb: number;
-}
+export const bedDescription = thing({
+  recording: contentHash(),
+  levelDb: value(bedParameters.levelDb),
+});
+export type Bed = Described<typeof bedDescription>;
 
-/** The outcome of a blind comparison of two states of a part: “plain”, “image” or the number of a draft. */
-export interface Comparison {
-  readonly id: string;
-  /** When it was ended, ISO 8601. */
-  readonly at: string;
-  readonly partId: string;
-  readonly first: string;
-  readonly second: string;
-  readonly rounds: number;
-  /** In how many of the rounds the first one was chosen. */
-  readonly firstChosen: number;
-}
+export const songFormat = 3;
 
-export const mostComparisons = 200;
+/** null until the first recording decides. */
+export const songRate = value(rateParameter).unwrap().nullable().default(null);
+export const songTitle = text('A title', 120);
+export const songPanLaw = choice(panLaws).default('-3');
 
 /** The immutable document. It changes only by commands. */
-export interface Song {
-  readonly formatVersion: 3;
-  readonly id: string;
-  readonly title: string;
-  /** null until the first recording decides. */
-  readonly rateHz: number | null;
-  readonly panLaw: PanLaw;
-  readonly recordings: Readonly<Record<string, Recording>>;
-  readonly parts: Readonly<Record<string, Part>>;
-  readonly partOrder: readonly string[];
-  readonly bed: Bed | null;
+export const songDescription = thing({
+  formatVersion: z.literal(songFormat),
+  id: id('a song'),
+  title: songTitle,
+  rateHz: songRate,
+  panLaw: songPanLaw,
+  recordings: z.record(contentHash(), recordingDescription).default({}),
+  parts: z.record(id('a part'), partDescription).default({}),
+  partOrder: z.array(id('a part')).default([]),
+  bed: bedDescription.nullable().default(null),
   /** What was found by comparing blind, the newest last. */
-  readonly comparisons: readonly Comparison[];
-}
+  comparisons: z.array(comparisonDescription).max(mostComparisons).default([]),
+  groups: z.array(groupDescription).max(mostGroups).default([]),
+  /** Shared reverbs and echoes; there is no kind of room yet that a song could hold. */
+  rooms: z.array(z.never()).default([]),
+  moves: z.array(moveDescription).max(mostMoves).default([]),
+  tempo: tempoDescription.nullable().default(null),
+});
+export type Song = Described<typeof songDescription>;
 
 export const mostParts = 64;
 
+/** Where a song has no rate yet, what needs one is checked against this. */
+const usualRateHz = 48_000;
+
+export function rateOf(song: Song): number {
+  return song.rateHz ?? usualRateHz;
+}
+
 export function emptySong(id: string, title: string): Song {
-  return {
-    formatVersion: 3,
-    id,
-    title,
-    rateHz: null,
-    panLaw: '-3',
-    recordings: {},
-    parts: {},
-    partOrder: [],
-    bed: null,
-    comparisons: [],
-  };
+  return songDescription.parse({ formatVersion: songFormat, id, title }) as Song;
+}
+
+/** What a described part may not be in its song: all that it names must be there. */
+export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part> {
+  const ids = new Set<string>();
+  for (const [n, take] of part.takes.entries()) {
+    const at = `${place}.takes[${n}]`;
+    if (ids.has(take.id))
+      return failure('same-id', `Two takes have the id “${take.id}”.`, `${at}.id`);
+    ids.add(take.id);
+    if (!Object.hasOwn(song.recordings, take.recording))
+      return failure('no-recording', 'A take names a recording that the song does not have.', at);
+    const recording = song.recordings[take.recording];
+    if (take.channel >= recording.channels)
+      return failure(
+        'no-channel',
+        `“${recording.fileName}” has no channel ${take.channel}.`,
+        `${at}.channel`,
+      );
+  }
+  for (const [n, { align, id }] of part.takes.entries())
+    if (align && (align.to === id || !ids.has(align.to)))
+      return failure(
+        'no-reference',
+        'A take is brought into time with another take of its part.',
+        `${place}.takes[${n}].align.to`,
+      );
+  const images = [
+    [part.image, `${place}.image`] as const,
+    ...Object.entries(part.drafts).map(
+      ([number, draft]) => [draft, `${place}.drafts.${number}`] as const,
+    ),
+  ];
+  for (const [image, at] of images) {
+    const checked = checkImage(image, rateOf(song), part.takes.length, at);
+    if (!checked.ok) return checked;
+  }
+  return success(part);
+}
+
+/** What a described song may not be: all that names something else must name what is there. */
+export function checkSong(song: Song): Outcome<Song> {
+  const refuse = (sentence: string, place: string) => failure('contradiction', sentence, place);
+  for (const [hash, recording] of Object.entries(song.recordings)) {
+    if (recording.hash !== hash)
+      return refuse('A recording stands under another hash than its own.', `recordings.${hash}`);
+    if (recording.rateHz !== song.rateHz)
+      return refuse(
+        `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz.`,
+        `recordings.${hash}.rateHz`,
+      );
+  }
+  const ids = Object.keys(song.parts);
+  if (ids.length > mostParts) return refuse(`A song has at most ${mostParts} parts.`, 'parts');
+  const ordered = new Set(song.partOrder);
+  if (ordered.size !== song.partOrder.length || ids.length !== ordered.size)
+    return refuse('The order names every part once.', 'partOrder');
+  for (const id of ids) {
+    if (!ordered.has(id) || song.parts[id].id !== id)
+      return refuse('The order names every part once, by its id.', 'partOrder');
+    const checked = checkPart(song, song.parts[id], `parts.${id}`);
+    if (!checked.ok) return checked;
+  }
+  if (song.bed && !Object.hasOwn(song.recordings, song.bed.recording))
+    return refuse('The bed names a recording that the song does not have.', 'bed.recording');
+  const grouped = song.groups.flatMap(({ partIds }) => partIds);
+  if (new Set(grouped).size !== grouped.length || grouped.some((id) => !ordered.has(id)))
+    return refuse('A group names parts of the song, and each is in one group at most.', 'groups');
+  if (new Set(song.groups.map(({ id }) => id)).size !== song.groups.length)
+    return refuse('Two groups have one id.', 'groups');
+  for (const [n, { target }] of song.moves.entries()) {
+    const known =
+      target.kind === 'part'
+        ? ordered.has(target.id)
+        : song.groups.some(({ id }) => id === target.id);
+    if (!known)
+      return refuse('A move names a part or a group of the song.', `moves[${n}].target.id`);
+    const twice = song.moves.findIndex(
+      (move) => move.target.kind === target.kind && move.target.id === target.id,
+    );
+    if (twice !== n)
+      return refuse('One move at most moves one setting of one thing.', `moves[${n}].target`);
+  }
+  return success(song);
 }
 
 export function partsInOrder(song: Song): Part[] {
   return song.partOrder.map((id) => song.parts[id]);
 }
 
-export function recordingOf(song: Song, take: Take): Recording {
+export function recordingOf(song: Song, take: Pick<Take, 'recording'>): Recording {
   return song.recordings[take.recording];
 }
 

@@ -1,20 +1,24 @@
+import * as z from 'zod';
+import { count, flag, thing, type Described } from '../parameters/description.ts';
+
 const { abs, max, sqrt, log10 } = Math;
 
 /** What a source is, as far as its samples tell. */
-export interface SourceFacts {
+export const factsDescription = thing({
   /** The highest sample, linear. */
-  readonly peak: number;
+  peak: z.number().min(0),
   /** Runs of at least three samples at full scale. */
-  readonly clippedRuns: number;
+  clippedRuns: count('The number of clipped runs'),
   /** Stretches of at least half a second in which nothing sounds, in frames: start and end. */
-  readonly silences: readonly (readonly [number, number])[];
+  silences: z.array(z.tuple([count('A frame'), count('A frame')])),
   /** Sounds that begin with a strike and die away. */
-  readonly struck: boolean;
+  struck: flag('Struck'),
   /** Its tops are flat, as of a driven amplifier. */
-  readonly driven: boolean;
+  driven: flag('Driven'),
   /** How far the difference of both channels lies under their middle, in dB; null for one channel. */
-  readonly differenceDb: number | null;
-}
+  differenceDb: z.number().nullable(),
+});
+export type SourceFacts = Described<typeof factsDescription>;
 
 /** With a difference this far under the middle a stereo file is really mono. */
 export const reallyMonoDb = 50;

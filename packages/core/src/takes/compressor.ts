@@ -1,14 +1,12 @@
+import { group, withDefaults, type Described } from '../parameters/description.ts';
+import { compressorParameters } from '../parameters/tables.ts';
+
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { abs, max, exp, log10 } = Math;
 
 /** What is above the threshold is brought down by the ratio; off where the threshold is null. */
-export interface Compressor {
-  readonly thresholdDb: number | null;
-  readonly ratio: number;
-  readonly attackMs: number;
-  readonly releaseMs: number;
-  readonly makeUpDb: number;
-}
+export const compressorDescription = withDefaults(group(compressorParameters));
+export type Compressor = Described<typeof compressorDescription>;
 
 /** Half of it lies on either side of the threshold. */
 const kneeDb = 6;

@@ -1,11 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
+import { read } from '../parameters/reading.ts';
 import { bell, highPass, highShelf, lowPass, lowShelf, sectionDb } from '../signal/filters.ts';
 import { CompressorRun, PeakFollower, reductionDb } from './compressor.ts';
 import {
-  checkPreparation,
   isNeutralPreparation,
   neutralPreparation,
+  preparationDescription,
   PreparationRun,
   type Preparation,
 } from './preparation.ts';
@@ -148,7 +149,11 @@ describe('preparation', () => {
     ],
     ['a ratio under 1', { compressor: { ...neutralPreparation.compressor, ratio: 0.5 } }, /0\.5/],
   ])('%s is refused with a sentence', (_, changes, sentence) => {
-    const checked = checkPreparation({ ...neutralPreparation, ...changes }, 'preparation');
+    const checked = read(
+      preparationDescription,
+      { ...neutralPreparation, ...changes },
+      'preparation',
+    );
     expect(checked.ok).toBe(false);
     if (!checked.ok) expect(checked.error.sentence).toMatch(sentence);
   });

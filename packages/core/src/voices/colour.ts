@@ -1,12 +1,12 @@
+import { group, withDefaults, type Described } from '../parameters/description.ts';
+import { colourParameters } from '../parameters/tables.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { highPass } from '../signal/filters.ts';
 import { HalfBand } from '../signal/half-band.ts';
 
 /** Harmonics that a voice gets, odd and even apart. */
-export interface Colour {
-  readonly oddPercent: number;
-  readonly evenPercent: number;
-}
+export const colourDescription = withDefaults(group(colourParameters));
+export type Colour = Described<typeof colourDescription>;
 
 /** Coefficients at 100 %: u − u³/3 is the steepest cubic that never turns back within the take's peak. */
 const mostOdd = 1 / 3;

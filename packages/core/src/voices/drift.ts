@@ -1,14 +1,12 @@
+import { group, withDefaults, type Described } from '../parameters/description.ts';
+import { driftParameters } from '../parameters/tables.ts';
 import { seededHash } from '../signal/random.ts';
 
 const { floor, ceil, abs, max, log2 } = Math;
 
-/** A voice that wanders round its place, early and late. */
-export interface Drift {
-  /** The largest excursion. */
-  readonly rangeMs: number;
-  readonly rateHz: number;
-  readonly seed: number;
-}
+/** A voice that wanders round its place, early and late; the range is the largest excursion. */
+export const driftDescription = withDefaults(group(driftParameters));
+export type Drift = Described<typeof driftDescription>;
 
 /**
  * A wander as cubic pieces: uniform noise on a grid of two points a cycle of the rate, smoothed by a cubic B-spline, which

@@ -1,23 +1,27 @@
-import { failure, type Outcome } from '../outcome.ts';
-import { allOf, checkGroup, defaults } from '../parameters/parameter.ts';
-import { bandParameters, toneParameters } from '../parameters/tables.ts';
+import { group, thing, type Described } from '../parameters/description.ts';
+import { toneParameters } from '../parameters/tables.ts';
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 import { bell, highPass, highShelf, lowPass } from '../signal/filters.ts';
-import type { Band } from '../takes/equaliser.ts';
+import { bandDescription } from '../takes/equaliser.ts';
 
-/** What one voice sounds like against the others. */
-export interface Tone {
-  readonly lowCutHz: number | null;
-  readonly highCutHz: number | null;
-  /** Positive is brighter: half of it under the pivot down, half over it up. */
-  readonly tiltDb: number;
-  readonly bell: Band;
-}
+const toneShape = { ...group(toneParameters), bell: bandDescription.prefault({}) };
 
-export const neutralTone: Tone = {
-  ...defaults<Omit<Tone, 'bell'>>(toneParameters),
-  bell: defaults(bandParameters),
-};
+/** What one voice sounds like against the others. Half of a tilt lies under the pivot down, half over it up. */
+export const toneDescription = thing(toneShape)
+  .superRefine((tone, context) => {
+    const { lowCutHz, highCutHz } = tone;
+    if (lowCutHz !== null && highCutHz !== null && lowCutHz >= highCutHz)
+      context.addIssue({
+        code: 'custom',
+        path: ['lowCutHz'],
+        params: { code: 'nothing-left' },
+        message: `The low cut must lie under the high cut (${highCutHz} Hz); it was ${lowCutHz} Hz.`,
+      });
+  })
+  .prefault({});
+export type Tone = Described<typeof toneDescription>;
+
+export const neutralTone: Tone = toneDescription.parse({});
 
 /** Common practice: tilts turn about the middle of what is heard. */
 export const tiltPivotHz = 1000;
@@ -45,21 +49,4 @@ export function toneSections(tone: Tone, rateHz: number, ratio: number): BiquadC
     sections.push({ ...shelf, b0: shelf.b0 * down, b1: shelf.b1 * down, b2: shelf.b2 * down });
   }
   return sections;
-}
-
-export function checkTone(tone: Tone, place: string): Outcome<Tone> {
-  const own = checkGroup(toneParameters, tone, place, ['bell']);
-  if (!own.ok) return own;
-  const { lowCutHz, highCutHz } = tone;
-  return allOf(
-    tone,
-    checkGroup(bandParameters, tone.bell, `${place}.bell`),
-    lowCutHz !== null && highCutHz !== null && lowCutHz >= highCutHz
-      ? failure(
-          'nothing-left',
-          `The low cut must lie under the high cut (${highCutHz} Hz); it was ${lowCutHz} Hz.`,
-          `${place}.lowCutHz`,
-        )
-      : own,
-  );
 }

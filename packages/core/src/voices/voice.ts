@@ -1,11 +1,20 @@
+import * as z from 'zod';
 import { failure, success, type Outcome } from '../outcome.ts';
-import { allOf, checkGroup, checkParameter, defaults, describe } from '../parameters/parameter.ts';
 import {
-  colourParameters,
-  driftParameters,
-  tunerParameters,
-  voiceParameters,
-} from '../parameters/tables.ts';
+  choice,
+  count,
+  finite,
+  flag,
+  group,
+  id,
+  text,
+  thing,
+  value,
+  withDefaults,
+  type Described,
+} from '../parameters/description.ts';
+import { checkParameter, describe } from '../parameters/parameter.ts';
+import { tunerParameters, voiceParameters } from '../parameters/tables.ts';
 import {
   hz,
   ms,
@@ -16,84 +25,97 @@ import {
   type Ms,
 } from '../quantities/units.ts';
 import { figure } from '../quantities/wording.ts';
-import type { Colour } from './colour.ts';
-import type { Drift } from './drift.ts';
-import { checkTone, neutralTone, type Tone } from './tone.ts';
+import { colourDescription } from './colour.ts';
+import { driftDescription } from './drift.ts';
+import { toneDescription } from './tone.ts';
 
-/** A delay as it was typed: what was typed is what is stored. */
-export interface Delay {
-  readonly value: number;
-  readonly unit: 'ms' | 'samples';
-}
+/** A delay as it was typed: what was typed is what is stored. What it may be in samples depends on the rate. */
+const delayDescription = thing({
+  value: finite('Delay').default(voiceParameters.delayMs.default),
+  unit: choice(['ms', 'samples']).default('ms'),
+})
+  .superRefine((delay, context) => {
+    if (delay.unit !== 'ms') return;
+    const checked = checkParameter(voiceParameters.delayMs, delay.value, '');
+    if (!checked.ok)
+      context.addIssue({
+        code: 'custom',
+        path: ['value'],
+        params: { code: checked.error.code },
+        message: checked.error.sentence,
+      });
+  })
+  .prefault({});
+export type Delay = Described<typeof delayDescription>;
 
-export type Placement =
-  | { readonly kind: 'pan'; readonly panPercent: number }
-  /** To L as it is, to R with inverted polarity: it lives in the difference and vanishes in the fold. */
-  | { readonly kind: 'mirror' }
-  /** To both sides, each through all-pass filters unlike the other's, never more than so many degrees apart. */
-  | { readonly kind: 'spread'; readonly degrees: number };
+const placementDescription = z
+  .discriminatedUnion('kind', [
+    thing({
+      kind: z.literal('pan').optional().default('pan'),
+      panPercent: value(voiceParameters.panPercent),
+    }),
+    /** To L as it is, to R with inverted polarity: it lives in the difference and vanishes in the fold. */
+    thing({ kind: z.literal('mirror') }),
+    /** To both sides, each through all-pass filters unlike the other's, never more than so many degrees apart. */
+    thing({ kind: z.literal('spread'), degrees: value(voiceParameters.degrees) }),
+  ])
+  .prefault({});
+export type Placement = Described<typeof placementDescription>;
 
 export const tunerKinds = ['single', 'chords', 'struck'] as const;
 /** Single lines, chords, struck sounds: where and how long the splices are. */
 export type TunerKind = (typeof tunerKinds)[number];
 
-export interface Tuner {
-  readonly kind: TunerKind;
-  readonly cents: number;
-  readonly semitones: number;
-  /** How much of the voice is tuned; the rest is the take at the same delay. */
-  readonly mixPercent: number;
-  /** Moves the timbre while the pitch stays. */
-  readonly timbreSemitones: number;
-}
+/** `mixPercent` of the voice is tuned, the rest is the take at the same delay; the timbre moves while the pitch stays. */
+const tunerDescription = withDefaults({
+  kind: choice(tunerKinds).default('single'),
+  ...group(tunerParameters),
+});
+export type Tuner = Described<typeof tunerDescription>;
+
+/** All of a voice but what it is called by others. */
+export const voiceShape = {
+  name: text("A voice's name", 60),
+  /** Which of the part's takes, from 1. */
+  take: count('Take', 1).default(1),
+  placement: placementDescription,
+  levelDb: value(voiceParameters.levelDb),
+  delay: delayDescription,
+  tuner: tunerDescription,
+  drift: driftDescription,
+  colour: colourDescription,
+  polarity: choice(['normal', 'inverted']).default('normal'),
+  tone: toneDescription,
+  muted: flag('Muted').default(false),
+};
 
 /** A placed copy of a take. */
-export interface Voice {
-  readonly id: string;
-  readonly name: string;
-  /** Which of the part's takes, from 1. */
-  readonly take: number;
-  readonly placement: Placement;
-  readonly levelDb: number;
-  readonly delay: Delay;
-  readonly tuner: Tuner;
-  readonly drift: Drift;
-  readonly colour: Colour;
-  readonly polarity: 'normal' | 'inverted';
-  readonly tone: Tone;
-  readonly muted: boolean;
-}
+export const voiceDescription = thing({ id: id('a voice'), ...voiceShape });
+export type Voice = Described<typeof voiceDescription>;
 
 /** A voice's groups of values, any of which may be given in part. */
-export interface VoiceChanges extends Partial<
-  Omit<Voice, 'id' | 'tuner' | 'drift' | 'colour' | 'tone'>
-> {
-  readonly tuner?: Partial<Tuner>;
-  readonly drift?: Partial<Drift>;
-  readonly colour?: Partial<Colour>;
-  readonly tone?: Partial<Tone>;
-}
+export type VoiceChanges = Partial<
+  Omit<Voice, 'id' | 'tuner' | 'drift' | 'colour' | 'tone'> & {
+    readonly tuner: Partial<Tuner>;
+    readonly drift: Partial<Voice['drift']>;
+    readonly colour: Partial<Voice['colour']>;
+    readonly tone: Partial<Voice['tone']>;
+  }
+>;
 
-export const neutralTuner: Tuner = {
-  kind: 'single',
-  ...defaults<Omit<Tuner, 'kind'>>(tunerParameters),
-};
+const neutralVoice: Voice = voiceDescription.parse({ id: 'v', name: 'voice' });
+export const neutralTuner: Tuner = neutralVoice.tuner;
 
 export function newVoice(id: string, name: string, changes: VoiceChanges = {}): Voice {
   return {
+    ...neutralVoice,
+    ...changes,
     id,
     name,
-    take: 1,
-    placement: { kind: 'pan', panPercent: 0 },
-    levelDb: 0,
-    delay: { value: 0, unit: 'ms' },
-    polarity: 'normal',
-    muted: false,
-    ...changes,
-    tuner: { ...neutralTuner, ...changes.tuner },
-    drift: { ...defaults<Drift>(driftParameters), ...changes.drift },
-    colour: { ...defaults<Colour>(colourParameters), ...changes.colour },
-    tone: { ...neutralTone, ...changes.tone },
+    tuner: { ...neutralVoice.tuner, ...changes.tuner },
+    drift: { ...neutralVoice.drift, ...changes.drift },
+    colour: { ...neutralVoice.colour, ...changes.colour },
+    tone: { ...neutralVoice.tone, ...changes.tone },
   };
 }
 
@@ -124,43 +146,14 @@ export function delayInMs(delay: Delay, rateHz: number): Ms {
   return delay.unit === 'ms' ? ms(delay.value) : framesToMs(frames(delay.value), hz(rateHz));
 }
 
-/** The range in ms, whatever the unit; the sentence speaks in the unit that was typed. */
-export function checkDelay(delay: Delay, rateHz: number, place: string): Outcome<Delay> {
-  if (delay.unit !== 'ms' && delay.unit !== 'samples')
-    return failure(
-      'unknown-unit',
-      `Delay must be in “ms” or “samples”; it was ${describe(delay.unit)}.`,
-      `${place}.unit`,
-    );
-  if (typeof delay.value !== 'number' || delay.unit === 'ms' || !Number.isFinite(delay.value)) {
-    const checked = checkParameter(voiceParameters.delayMs, delay.value, `${place}.value`);
-    return checked.ok ? success(delay) : checked;
-  }
-  const { min, max } = voiceParameters.delayMs;
-  const inMs = delayInMs(delay, rateHz);
-  if (inMs >= min && inMs <= max) return success(delay);
-  const limit = (edge: number) => figure((edge * rateHz) / 1000, 0);
-  return failure(
-    'out-of-range',
-    `Delay must be between ${limit(min)} and ${limit(max)} samples (−50 and 150 ms); it was ${delay.value}.`,
-    `${place}.value`,
-  );
-}
-
-/** All that can be wrong with the values of a voice; `takes` is how many takes there are to choose from. */
+/** What a described voice may not be in a song of this rate, with so many takes to choose from. */
 export function checkVoice(
   voice: Voice,
   rateHz: number,
   takes: number,
   place: string,
 ): Outcome<Voice> {
-  if (typeof voice.name !== 'string' || voice.name.length < 1 || voice.name.length > 60)
-    return failure(
-      'bad-name',
-      `A voice's name has 1 to 60 characters; it was ${describe(voice.name)}.`,
-      `${place}.name`,
-    );
-  if (!Number.isInteger(voice.take) || voice.take < 1 || voice.take > takes)
+  if (voice.take > takes)
     return failure(
       'unknown-take',
       takes === 1
@@ -168,54 +161,14 @@ export function checkVoice(
         : `Take must be a whole number from 1 to ${takes}; it was ${describe(voice.take)}.`,
       `${place}.take`,
     );
-  if (voice.polarity !== 'normal' && voice.polarity !== 'inverted')
-    return failure(
-      'bad-polarity',
-      `Polarity must be “normal” or “inverted”; it was ${describe(voice.polarity)}.`,
-      `${place}.polarity`,
-    );
-  if (typeof voice.muted !== 'boolean')
-    return failure(
-      'bad-muted',
-      `Muted must be true or false; it was ${describe(voice.muted)}.`,
-      `${place}.muted`,
-    );
-  return allOf(
-    voice,
-    checkPlacement(voice.placement, `${place}.placement`),
-    checkParameter(voiceParameters.levelDb, voice.levelDb, `${place}.levelDb`),
-    checkDelay(voice.delay, rateHz, `${place}.delay`),
-    checkGroup(tunerParameters, voice.tuner, `${place}.tuner`, ['kind']),
-    tunerKinds.includes(voice.tuner.kind)
-      ? success(0)
-      : failure(
-          'unknown-choice',
-          `The tuner is for ${tunerKinds.map((kind) => `“${kind}”`).join(', ')}; it was ${describe(voice.tuner.kind)}.`,
-          `${place}.tuner.kind`,
-        ),
-    checkGroup(driftParameters, voice.drift, `${place}.drift`),
-    checkGroup(colourParameters, voice.colour, `${place}.colour`),
-    checkTone(voice.tone, `${place}.tone`),
+  const { delay } = voice;
+  const { min, max } = voiceParameters.delayMs;
+  const inMs = delayInMs(delay, rateHz);
+  if (delay.unit === 'ms' || (inMs >= min && inMs <= max)) return success(voice);
+  const limit = (edge: number) => figure((edge * rateHz) / 1000, 0);
+  return failure(
+    'out-of-range',
+    `Delay must be between ${limit(min)} and ${limit(max)} samples (−50 and 150 ms); it was ${delay.value}.`,
+    `${place}.delay.value`,
   );
-}
-
-function checkPlacement(placement: Placement, place: string): Outcome<unknown> {
-  switch (placement.kind) {
-    case 'mirror':
-      return success(placement);
-    case 'pan':
-      return checkParameter(
-        voiceParameters.panPercent,
-        placement.panPercent,
-        `${place}.panPercent`,
-      );
-    case 'spread':
-      return checkParameter(voiceParameters.degrees, placement.degrees, `${place}.degrees`);
-    default:
-      return failure(
-        'unknown-placement',
-        `Placement must be “pan”, “mirror” or “spread”; it was ${describe((placement as { kind?: unknown }).kind)}.`,
-        `${place}.kind`,
-      );
-  }
 }

@@ -1,4 +1,4 @@
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { Column, Entity, PrimaryColumn } from 'typeorm';
 
 /** One line of a song's log, which only grows. */

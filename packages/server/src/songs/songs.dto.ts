@@ -1,5 +1,7 @@
 import { mostEdits } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import { jsonSchemaOf } from '@pannet/core/parameters/json-schema';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import { editModules } from '@pannet/core/song/edits/modules';
 import { ApiProperty } from '@nestjs/swagger';
 import { Type } from 'class-transformer';
 import {
@@ -41,8 +43,13 @@ export class CommandDto {
   role: 'do' | 'undo' | 'redo';
 
   @ApiProperty({
-    type: [Object],
-    description: "Edits of the song document; checked by the core's own rules.",
+    type: 'array',
+    items: {
+      oneOf: Object.values(editModules).map(({ description }) =>
+        jsonSchemaOf(description, 'openapi-3.0'),
+      ),
+    },
+    description: 'Edits of the song document, as the core describes and reads them.',
   })
   @IsArray()
   @ArrayMinSize(1)

@@ -3,7 +3,7 @@ import { randomUUID } from 'node:crypto';
 import { Injectable } from '@nestjs/common';
 import { expectSuccess } from '@pannet/core/outcome';
 import { apply, type Command, type LoggedCommand } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { readSong } from '@pannet/core/song/saved-song';
 import { emptySong, type Recording, type Song } from '@pannet/core/song/song';
 import { DataSource, type EntityManager, In, IsNull, Not } from 'typeorm';

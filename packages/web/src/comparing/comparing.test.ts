@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { recipes } from '@pannet/core/image/recipes';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { newVoice } from '@pannet/core/voices/voice';
 import { notices } from '../controls/notices.ts';
 import { OpenSong } from '../song/open-song.ts';

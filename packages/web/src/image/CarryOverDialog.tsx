@@ -1,6 +1,6 @@
 import { mirroredImage } from '@pannet/core/image/image';
 import { plural } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';

@@ -1,7 +1,7 @@
 import type { Image } from '@pannet/core/image/image';
 import type { Promise as Figures } from '@pannet/core/image/recipes';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Preparation } from '@pannet/core/takes/preparation';
 import { memo, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';

@@ -7,7 +7,7 @@ import {
   Trash,
 } from '@phosphor-icons/react';
 import { freeVoiceId, mirroredImage, mostVoices } from '@pannet/core/image/image';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
 import { useState } from 'react';

@@ -12,7 +12,7 @@ import {
   voiceParameters,
 } from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import {
   delayInFrames,

@@ -1,7 +1,7 @@
 import { formatOf } from '@pannet/core/formats/audio-format';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { success, type Outcome } from '@pannet/core/outcome';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { figure } from '@pannet/core/quantities/wording';
 import { newPart, type Family, type Recording, type Song } from '@pannet/core/song/song';
 import { isReallyMono } from '@pannet/core/sources/facts';

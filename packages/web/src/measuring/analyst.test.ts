@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globa
 import { measureStereo } from '@pannet/core/measurement/report';
 import { recipes } from '@pannet/core/image/recipes';
 import { apply } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Song } from '@pannet/core/song/song';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { twoParts } from '../testing/song.fixture.ts';

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { recipes } from '@pannet/core/image/recipes';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { notices } from '../controls/notices.ts';
 import { Playback } from '../playback/playback.ts';
 import { SongSession } from '../sync/song-session.ts';

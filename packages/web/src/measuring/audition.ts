@@ -1,7 +1,7 @@
 import { matchLevels } from '@pannet/core/comparing/matching';
 import { dbToGain, db } from '@pannet/core/quantities/units';
 import { apply } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { partFrames, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import { say } from '../controls/notices.ts';

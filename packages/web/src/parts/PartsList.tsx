@@ -1,6 +1,6 @@
 import { Plus, Trash } from '@phosphor-icons/react';
 import { partParameters } from '@pannet/core/parameters/tables';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { families, partsInOrder, type Family, type Part } from '@pannet/core/song/song';
 import { signedFigure } from '@pannet/core/quantities/wording';
 import { useRef, type MouseEvent } from 'react';

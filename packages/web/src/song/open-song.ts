@@ -1,7 +1,7 @@
 import type { Image } from '@pannet/core/image/image';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part, Song } from '@pannet/core/song/song';
 import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';

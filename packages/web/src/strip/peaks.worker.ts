@@ -6,7 +6,7 @@ import { RecordingReader } from '../playback/recording-reader.ts';
 export interface PeaksJob {
   readonly id: number;
   readonly song: Song;
-  readonly take: Take;
+  readonly take: Pick<Take, 'recording' | 'channel'>;
   readonly columns: number;
 }
 

@@ -1,6 +1,6 @@
 import { success, type Outcome } from '@pannet/core/outcome';
 import { apply, type Command } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { record, redoCommand, replay, undoCommand, type History } from '@pannet/core/song/history';
 import type { Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';

@@ -1,6 +1,6 @@
 import { recipes } from '@pannet/core/image/recipes';
 import { apply } from '@pannet/core/song/commands';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { emptySong, newPart, type Recording, type Song } from '@pannet/core/song/song';
 
 export function recordingOf(n: number, channels: 1 | 2 = 1): Recording {

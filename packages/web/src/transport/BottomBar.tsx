@@ -1,7 +1,7 @@
 import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icons/react';
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
-import type { Edit } from '@pannet/core/song/edits';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';

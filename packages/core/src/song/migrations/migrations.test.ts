@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from '@jest/globals';
 import { compile } from '../../rendering/compile.ts';
 import { apply } from '../commands.ts';
-import type { Edit } from '../edits.ts';
+import type { Edit } from '../edits/edit.ts';
 import { readSong } from '../saved-song.ts';
 import { editToVersion2 } from './to-version-2.ts';
 import { editToVersion3 } from './to-version-3.ts';

@@ -1,0 +1,89 @@
+import * as z from 'zod';
+import {
+  choice,
+  finite,
+  group,
+  thing,
+  withDefaults,
+  type Described,
+} from '../parameters/description.ts';
+import { cycleParameters } from '../parameters/tables.ts';
+import { beatsAt, type Tempo } from './tempo.ts';
+
+const { PI, sin, abs, floor } = Math;
+
+const pointDescription = thing({
+  atS: z.number().min(0, { error: 'A point lies at 0 s or later.' }),
+  /** Added to what is set, in its unit. */
+  by: finite('What a point adds'),
+  /** How it goes on to the next one. */
+  shape: choice(['straight', 'smooth', 'step']).default('straight'),
+});
+
+/** How a setting changes along the song: added to what is set, in its unit. */
+export const curveDescription = z.discriminatedUnion('kind', [
+  thing({
+    kind: z.literal('points'),
+    points: z
+      .array(pointDescription)
+      .min(1)
+      .max(4000)
+      .superRefine((points, context) => {
+        for (const [n, { atS }] of points.entries())
+          if (n > 0 && atS <= points[n - 1].atS)
+            context.addIssue({
+              code: 'custom',
+              path: [n, 'atS'],
+              params: { code: 'bad-order' },
+              message: `A point lies later than the one before (${points[n - 1].atS} s); it was at ${atS} s.`,
+            });
+      }),
+  }),
+  thing({
+    kind: z.literal('cycle'),
+    /** Cycles a second, or beats a cycle. */
+    rate: withDefaults({
+      value: z
+        .number()
+        .min(0.01, { error: 'A cycle has at least 0.01 Hz or beats.' })
+        .max(64, { error: 'A cycle has at most 64 Hz or beats.' })
+        .default(1),
+      unit: choice(['Hz', 'beats']).default('Hz'),
+    }),
+    ...group(cycleParameters),
+    shape: choice(['sine', 'triangle', 'square']).default('sine'),
+  }),
+]);
+export type Curve = Described<typeof curveDescription>;
+
+/**
+ * What a curve adds at a time. A cycle goes from nothing to minus its depth and back, so that it never makes louder.
+ * @param tempo for cycles that are a share of a beat; 120 beats a minute where the song has none
+ */
+export function curveAt(curve: Curve, seconds: number, tempo: Tempo | null): number {
+  if (curve.kind === 'cycle') {
+    const { rate, depthDb, phasePercent, shape } = curve;
+    const beats = tempo ? beatsAt(tempo, seconds) : seconds * 2;
+    const cycles = rate.unit === 'Hz' ? seconds * rate.value : beats / rate.value;
+    const turned = cycles + phasePercent / 100;
+    const place = turned - floor(turned);
+    return (-depthDb * (1 - waves[shape](place))) / 2;
+  }
+  const { points } = curve;
+  let n = points.findIndex(({ atS }) => atS > seconds) - 1;
+  if (n === -2) n = points.length - 1;
+  if (n < 0) return points[0].by;
+  const here = points[n];
+  const next = points[n + 1];
+  if (!next || here.shape === 'step') return here.by;
+  const way = (seconds - here.atS) / (next.atS - here.atS);
+  const eased = here.shape === 'smooth' ? way * way * (3 - 2 * way) : way;
+  return here.by + (next.by - here.by) * eased;
+}
+
+/** From −1 to 1; all begin at 1, where nothing is taken. */
+const waves = {
+  sine: (place: number) => sin(2 * PI * (place + 0.25)),
+  triangle: (place: number) => 4 * abs(place - 0.5) - 1,
+  square: (place: number) => (place < 0.5 ? 1 : -1),
+} as const;

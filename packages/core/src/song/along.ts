@@ -1,0 +1,29 @@
+import * as z from 'zod';
+import { curveDescription } from '../moves/curve.ts';
+import { choice, flag, id, text, thing, value, type Described } from '../parameters/description.ts';
+import { groupParameters } from '../parameters/tables.ts';
+
+/** Several parts processed as one. A part is in at most one group. */
+export const groupDescription = thing({
+  id: id('a group'),
+  name: text("A group's name", 80),
+  partIds: z.array(id('a part')).max(64),
+  levelDb: value(groupParameters.levelDb),
+  muted: flag('Muted').default(false),
+});
+export type Group = Described<typeof groupDescription>;
+
+/** Something that changes along the song: what a table says may move. */
+export const moveDescription = thing({
+  id: id('a move'),
+  target: thing({
+    kind: choice(['part', 'group']),
+    id: id('what moves'),
+    parameter: z.literal('levelDb'),
+  }),
+  curve: curveDescription,
+});
+export type Move = Described<typeof moveDescription>;
+
+export const mostGroups = 32;
+export const mostMoves = 500;

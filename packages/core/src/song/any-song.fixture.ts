@@ -1,0 +1,60 @@
+import fc from 'fast-check';
+import { anyOf } from '../parameters/any.fixture.ts';
+import { memoryRecording } from '../rendering/memory.fixture.ts';
+import { partDescription, type Part } from './part.ts';
+import { checkSong, songDescription, type Song } from './song.ts';
+
+export const rateHz = 48_000;
+export const recordings = [0, 1, 2].map((n) => memoryRecording(n, 9000 * (n + 1), rateHz));
+
+/** A part of any values that names only what is there. */
+const anyPart: fc.Arbitrary<Part> = anyOf(partDescription).map((part) => {
+  const takes = part.takes.slice(0, 2).map((take, n) => ({
+    ...take,
+    id: `t${n + 1}`,
+    recording: recordings[n].hash,
+    channel: 0,
+    align: null,
+    clips: null,
+  }));
+  const fitting = (image: Part['image']) => ({
+    ...image,
+    voices: image.voices.map((voice, n) => ({
+      ...voice,
+      id: `v${n + 1}`,
+      take: 1 + (n % takes.length),
+    })),
+  });
+  return {
+    ...part,
+    takes,
+    image: fitting(part.image),
+    drafts: Object.fromEntries(
+      Object.entries(part.drafts).map(([number, draft]) => [number, fitting(draft)]),
+    ),
+  };
+});
+
+/** Any song that passes: whatever values its parts have, with a bed, groups, moves and a tempo or without. */
+export const anySong: fc.Arbitrary<Song> = fc
+  .tuple(anyOf(songDescription), fc.array(anyPart, { minLength: 1, maxLength: 3 }), fc.boolean())
+  .map(([song, parts, grouped]): Song => {
+    const named = parts.map((part, n) => ({ ...part, id: `p${n}` }));
+    const partOrder = named.map(({ id }) => id);
+    return {
+      ...song,
+      rateHz,
+      recordings: Object.fromEntries(recordings.map((recording) => [recording.hash, recording])),
+      parts: Object.fromEntries(named.map((part) => [part.id, part])),
+      partOrder,
+      bed: song.bed && { ...song.bed, recording: recordings[2].hash },
+      groups: song.groups.slice(0, 1).map((group) => ({
+        ...group,
+        partIds: grouped ? partOrder.slice(0, 2) : [],
+      })),
+      moves: song.moves
+        .slice(0, 1)
+        .map((move) => ({ ...move, target: { ...move.target, kind: 'part' as const, id: 'p0' } })),
+    };
+  })
+  .filter((song) => checkSong(song).ok);

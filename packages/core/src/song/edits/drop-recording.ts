@@ -1,0 +1,25 @@
+import { failure } from '../../outcome.ts';
+import { contentHash } from '../../parameters/description.ts';
+import { describe } from '../../parameters/parameter.ts';
+import { edited, editOf, type EditModule } from './edit.ts';
+
+const description = editOf('drop-recording', { hash: contentHash() });
+
+export const dropRecording: EditModule<typeof description> = {
+  description,
+  apply: (song, { hash }) => {
+    if (!Object.hasOwn(song.recordings, hash))
+      return failure('no-recording', `The song has no recording ${describe(hash)}.`, 'hash');
+    const used =
+      song.bed?.recording === hash ||
+      Object.values(song.parts).some((part) => part.takes.some((take) => take.recording === hash));
+    if (used)
+      return failure(
+        'in-use',
+        'This recording is used by a part or as the bed; remove that first.',
+        'hash',
+      );
+    const { [hash]: dropped, ...recordings } = song.recordings;
+    return edited({ ...song, recordings }, { kind: 'put-recording', recording: dropped });
+  },
+};

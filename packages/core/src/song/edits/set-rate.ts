@@ -1,0 +1,19 @@
+import { failure } from '../../outcome.ts';
+import { songRate } from '../song.ts';
+import { edited, editOf, type EditModule } from './edit.ts';
+
+const description = editOf('set-rate', { rateHz: songRate.unwrap() });
+
+export const setRate: EditModule<typeof description> = {
+  description,
+  apply: (song, { rateHz }) => {
+    const other = Object.values(song.recordings).find((recording) => recording.rateHz !== rateHz);
+    if (other)
+      return failure(
+        'other-rate',
+        `The song's rate is that of its recordings (${other.rateHz} Hz).`,
+        'rateHz',
+      );
+    return edited({ ...song, rateHz }, { kind: 'set-rate', rateHz: song.rateHz });
+  },
+};
