@@ -1,16 +1,17 @@
 import type { Opening } from '../image/stage.ts';
 import { Cascade } from '../signal/cascade.ts';
+import { filterMemory } from '../signal/memory.ts';
 import type { LongFir } from '../signal/long-fir.ts';
 import { blockFrames, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
-import { PeakFollower } from '../takes/compressor.ts';
-import { PreparationRun, type Preparation } from '../takes/preparation.ts';
+import { preparationMemory, PreparationRun, type Preparation } from '../takes/preparation.ts';
 import { ColourRun, type Colour } from '../voices/colour.ts';
 import { responseFir, responseHalf, type Response } from '../voices/response.ts';
+import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections, type Tone } from '../voices/tone.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { min, max, ceil, floor } = Math;
+const { min, max, ceil, floor, log2 } = Math;
 
 /**
  * One thing that is done to a source ahead of playing. All that has memory (filters, compressors, envelopes) is done
@@ -34,7 +35,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 4;
+const makingVersion = 5;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
@@ -62,35 +63,40 @@ interface Context {
   readonly ahead: number;
 }
 
-/** A recursive filter has forgotten what lies further back: 20 Hz at a Q of 0.7 has fallen by 260 dB. */
-const filterMemoryMs = 340;
-/** A follower has forgotten all but e⁻¹⁰ of what lies further back than this many of its release times. */
-const releaseTimes = 10;
-const longestMemoryMs = 6000;
+/** A step that forgets within this time sees that much before each block; one that remembers longer runs on. */
+const shortMemoryMs = 340;
 
-function followerMs(releaseMs: number): number {
-  return min(longestMemoryMs, filterMemoryMs + releaseTimes * releaseMs);
+// Whole strides of 64, so that what is worked out every few frames falls on the same ones in every block.
+const shortMemory = (rateHz: number) => ceil((shortMemoryMs * rateHz) / 64_000) * 64;
+
+/** How long a step remembers, in frames, to −120 dB; 0 for one that sees a stretch of fixed length. */
+export function stepMemory(step: MakingStep, rateHz: number): number {
+  switch (step.kind) {
+    case 'timbre':
+    case 'response':
+    case 'colour':
+      return 0;
+    case 'preparation':
+      return preparationMemory(step.preparation, rateHz);
+    case 'tone':
+      return filterMemory(toneSections(step.tone, rateHz, step.ratio));
+    case 'opening':
+      return openingMemory(step.opening, rateHz);
+  }
 }
 
 function contextOf(step: MakingStep, rateHz: number): Context {
-  // Whole strides of 64, so that what is worked out every few frames falls on the same ones in every block.
-  const framesOf = (timeMs: number) => ceil((timeMs * rateHz) / 64_000) * 64;
   switch (step.kind) {
-    case 'preparation': {
-      const { thresholdDb, releaseMs } = step.preparation.compressor;
-      const memory = thresholdDb === null ? filterMemoryMs : followerMs(releaseMs);
-      return { behind: framesOf(memory), ahead: 0 };
-    }
     case 'timbre':
       return { behind: timbreReach, ahead: timbreReach };
-    case 'colour':
-      return { behind: framesOf(filterMemoryMs), ahead: 256 };
-    case 'tone':
-      return { behind: framesOf(filterMemoryMs), ahead: 0 };
     case 'response':
       return { behind: responseHalf(rateHz), ahead: responseHalf(rateHz) };
+    case 'colour':
+      return { behind: shortMemory(rateHz), ahead: 256 };
+    case 'preparation':
+    case 'tone':
     case 'opening':
-      return { behind: framesOf(followerMs(step.opening.releaseMs)), ahead: 0 };
+      return { behind: shortMemory(rateHz), ahead: 0 };
   }
 }
 
@@ -125,24 +131,111 @@ function makeBlock(
       return moveTimbre(input, count, start, step.semitones, rateHz);
     case 'response':
       return firOf(step.response, rateHz).process(input, count);
-    case 'preparation': {
-      const samples = Float64Array.from(input);
-      new PreparationRun(step.preparation, rateHz).process(samples);
-      return Float32Array.from(samples.subarray(behind, behind + count));
-    }
-    case 'tone': {
-      const samples = Float64Array.from(input);
-      new Cascade(toneSections(step.tone, rateHz, step.ratio)).process(samples);
-      return Float32Array.from(samples.subarray(behind, behind + count));
-    }
     case 'colour': {
       const samples = Float64Array.from(input);
       new ColourRun(step.colour, step.peak, rateHz).process(samples);
       const from = behind + ColourRun.latencyFrames;
       return Float32Array.from(samples.subarray(from, from + count));
     }
+    case 'preparation':
+    case 'tone':
+    case 'opening': {
+      const samples = Float64Array.from(input);
+      runOf(step, rateHz).process(samples);
+      return Float32Array.from(samples.subarray(behind, behind + count));
+    }
+  }
+}
+
+/** What works through a source in order, and can go on from where it was. */
+interface Run {
+  /** In place. */
+  process(samples: Float64Array): void;
+  state: readonly number[];
+}
+
+function runOf(step: RunningStep, rateHz: number): Run {
+  switch (step.kind) {
+    case 'preparation':
+      return new PreparationRun(step.preparation, rateHz);
+    case 'tone':
+      return new Cascade(toneSections(step.tone, rateHz, step.ratio));
     case 'opening':
-      return openingOf(step.opening, input, behind, count, rateHz);
+      return new OpeningRun(step.opening, rateHz);
+  }
+}
+
+type RunningStep = Extract<MakingStep, { readonly kind: 'preparation' | 'tone' | 'opening' }>;
+type RunningSource = MadeSource & { readonly step: RunningStep };
+
+/** Whether a step remembers so long that it runs on from block to block. */
+function runs(source: MadeSource): source is RunningSource {
+  return stepMemory(source.step, source.rateHz) > shortMemory(source.rateHz);
+}
+
+/** So many states are kept: one is some twenty numbers. */
+const mostStates = 2000;
+
+/**
+ * Sources whose steps remember long: a release of seconds, a narrow bell far down. Their blocks come in segments, at least as
+ * long as the memory. Each segment begins so far before itself that nothing of what lay further back is left (−120 dB), and
+ * goes on from block to block, so a block is the same whichever was asked for first. The state at the beginning of each
+ * block is kept: the next one goes on from there.
+ */
+class RunningSources {
+  readonly #load: BlockLoader;
+  readonly #states = new Map<string, readonly number[]>();
+  /** What a source is being made for now: blocks of one source are made one after the other. */
+  readonly #queues = new Map<string, Promise<unknown>>();
+
+  constructor(load: BlockLoader) {
+    this.#load = load;
+  }
+
+  make(source: RunningSource, index: number): Promise<Float32Array> {
+    const before = this.#queues.get(source.key) ?? Promise.resolve();
+    const block = before.then(() => this.#run(source, index));
+    const queued = block
+      .catch(() => {})
+      .then(() => {
+        if (this.#queues.get(source.key) === queued) this.#queues.delete(source.key);
+      });
+    this.#queues.set(source.key, queued);
+    return block;
+  }
+
+  async #run(source: RunningSource, index: number): Promise<Float32Array> {
+    const { step, rateHz, from } = source;
+    const memory = ceil(stepMemory(step, rateHz) / blockFrames);
+    const length = 2 ** ceil(log2(memory));
+    const segment = floor(index / length) * length;
+    const run = runOf(step, rateHz);
+    let at = index;
+    for (; at > segment; at--) {
+      const state = this.#states.get(`${source.key}/${at}`);
+      if (!state) continue;
+      run.state = state;
+      break;
+    }
+    // At its beginning a segment knows nothing: what came before tells it.
+    if (at === segment) at = max(0, segment - memory);
+    for (;;) {
+      const samples = Float64Array.from(await this.#load(from, at));
+      run.process(samples);
+      if (at === index) {
+        if (index + 1 < segment + length) this.#keep(`${source.key}/${index + 1}`, run.state);
+        return Float32Array.from(samples);
+      }
+      at++;
+      if (at > segment) this.#keep(`${source.key}/${at}`, run.state);
+    }
+  }
+
+  #keep(name: string, state: readonly number[]): void {
+    this.#states.delete(name);
+    this.#states.set(name, state);
+    if (this.#states.size <= mostStates) return;
+    for (const oldest of this.#states.keys()) if (this.#states.delete(oldest)) break;
   }
 }
 
@@ -153,28 +246,6 @@ function hushed(block: Float32Array): Float32Array {
   for (let n = 0; n < block.length; n++)
     if (block[n] < nothing && block[n] > -nothing) block[n] = 0;
   return block;
-}
-
-/** The width opens over so many dB round the threshold. */
-const openingDb = 6;
-
-function openingOf(
-  opening: Opening,
-  input: Float32Array,
-  behind: number,
-  count: number,
-  rateHz: number,
-): Float32Array {
-  const follower = new PeakFollower(opening.attackMs, opening.releaseMs, rateHz);
-  const threshold = 10 ** ((opening.thresholdDb ?? -200) / 20);
-  const low = threshold * 10 ** (-openingDb / 40);
-  const high = threshold * 10 ** (openingDb / 40);
-  const gains = new Float32Array(count);
-  for (let n = 0; n < behind + count; n++) {
-    const level = follower.next(input[n]);
-    if (n >= behind) gains[n - behind] = min(1, max(0, (level - low) / (high - low)));
-  }
-  return gains;
 }
 
 /** So many values of made blocks are kept: a block is asked for again by the next one's context. */
@@ -198,7 +269,9 @@ export function makingLoader(load: BlockLoader): BlockLoader {
       for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
     return block;
   };
+  const running = new RunningSources(loadAny);
   const make = async (source: MadeSource, index: number): Promise<Float32Array> => {
+    if (runs(source)) return hushed(await running.make(source, index));
     const context = contextOf(source.step, source.rateHz);
     const start = index * blockFrames;
     const count = min(blockFrames, source.frames - start);

@@ -35,4 +35,14 @@ export class Biquad {
     this.#first = Math.abs(first) < silence ? 0 : first;
     this.#second = Math.abs(second) < silence ? 0 : second;
   }
+
+  /** What it remembers, to go on from there another time. */
+  get state(): readonly number[] {
+    return [this.#first, this.#second];
+  }
+
+  set state([first, second]: readonly number[]) {
+    this.#first = first;
+    this.#second = second;
+  }
 }

@@ -11,4 +11,13 @@ export class Cascade {
   process(samples: Float64Array): void {
     for (const section of this.#sections) section.process(samples, samples, samples.length);
   }
+
+  get state(): readonly number[] {
+    return this.#sections.flatMap((section) => section.state);
+  }
+
+  set state(state: readonly number[]) {
+    for (const [n, section] of this.#sections.entries())
+      section.state = state.slice(2 * n, 2 * n + 2);
+  }
 }

@@ -46,6 +46,15 @@ export class PeakFollower {
     if (this.#level < 1e-15) this.#level = 0;
     return this.#level;
   }
+
+  get state(): readonly number[] {
+    return [this.#held, this.#level];
+  }
+
+  set state([held, level]: readonly number[]) {
+    this.#held = held;
+    this.#level = level;
+  }
 }
 
 export class CompressorRun {
@@ -81,5 +90,16 @@ export class CompressorRun {
       samples[n] *= this.#gain + ((this.#goal - this.#gain) * this.#step) / stride;
       this.#step = (this.#step + 1) % stride;
     }
+  }
+
+  get state(): readonly number[] {
+    return [...this.#follower.state, this.#gain, this.#goal, this.#step];
+  }
+
+  set state([held, level, gain, goal, step]: readonly number[]) {
+    this.#follower.state = [held, level];
+    this.#gain = gain;
+    this.#goal = goal;
+    this.#step = step;
   }
 }

@@ -1,8 +1,10 @@
 import * as z from 'zod';
 import { group, withDefaults, type Described } from '../parameters/description.ts';
 import { preparationParameters } from '../parameters/tables.ts';
+import type { BiquadCoefficients } from '../signal/biquad.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { highPass } from '../signal/filters.ts';
+import { filterMemory, followerMemory, peakGain } from '../signal/memory.ts';
 import { CompressorRun, compressorDescription } from './compressor.ts';
 import { bandSection, equaliserBands, type EqualiserBand } from './equaliser.ts';
 
@@ -33,22 +35,46 @@ export function isNeutralPreparation({ lowCutHz, bands, compressor }: Preparatio
 /** Butterworth. */
 const lowCutQ = Math.SQRT1_2;
 
+function equaliserSections({ lowCutHz, bands }: Preparation, rateHz: number): BiquadCoefficients[] {
+  return [
+    ...(lowCutHz === null ? [] : [highPass(lowCutHz, lowCutQ, rateHz)]),
+    ...bands.filter(({ db }) => db !== 0).map((band) => bandSection(band, rateHz)),
+  ];
+}
+
+/** How long a preparation remembers, in frames. */
+export function preparationMemory(preparation: Preparation, rateHz: number): number {
+  const sections = equaliserSections(preparation, rateHz);
+  const { thresholdDb, attackMs, releaseMs } = preparation.compressor;
+  const filters = filterMemory(sections);
+  if (thresholdDb === null) return filters;
+  const highest = sections.reduce((gain, section) => gain * peakGain(section), 1);
+  return filters + followerMemory(attackMs, releaseMs, thresholdDb, highest, rateHz);
+}
+
 /** Works through a take in order. */
 export class PreparationRun {
   readonly #equaliser: Cascade;
   readonly compressor: CompressorRun;
 
-  constructor({ lowCutHz, bands, compressor }: Preparation, rateHz: number) {
-    this.#equaliser = new Cascade([
-      ...(lowCutHz === null ? [] : [highPass(lowCutHz, lowCutQ, rateHz)]),
-      ...bands.filter(({ db }) => db !== 0).map((band) => bandSection(band, rateHz)),
-    ]);
-    this.compressor = new CompressorRun(compressor, rateHz);
+  constructor(preparation: Preparation, rateHz: number) {
+    this.#equaliser = new Cascade(equaliserSections(preparation, rateHz));
+    this.compressor = new CompressorRun(preparation.compressor, rateHz);
   }
 
   /** In place. */
   process(samples: Float64Array): void {
     this.#equaliser.process(samples);
     this.compressor.process(samples);
+  }
+
+  get state(): readonly number[] {
+    return [...this.compressor.state, ...this.#equaliser.state];
+  }
+
+  set state(state: readonly number[]) {
+    const own = this.compressor.state.length;
+    this.compressor.state = state.slice(0, own);
+    this.#equaliser.state = state.slice(own);
   }
 }
