@@ -329,6 +329,7 @@ describe('takes of other formats and rates', () => {
   test.each<[string, string[], number]>([
     ['take.flac', ['-sample_fmt', 's32'], -120],
     ['take.aiff', ['-c:a', 'pcm_s24be'], -120],
+    ['take8.aiff', ['-c:a', 'pcm_s8'], -25],
     ['take.ogg', ['-c:a', 'libvorbis', '-q:a', '8'], -30],
     ['take.mp3', ['-c:a', 'libmp3lame', '-b:a', '320k'], -30],
   ])('%s, encoded by ffmpeg, lies in place to the sample', async (name, options, limit) => {

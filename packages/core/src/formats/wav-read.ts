@@ -2,6 +2,8 @@ import { failure, success, type Outcome } from '../outcome.ts';
 import { rateParameter } from '../parameters/tables.ts';
 import type { ByteSource } from './byte-source.ts';
 
+const { fround } = Math;
+
 export type SampleEncoding = 'pcm' | 'float';
 
 /** What a WAV file holds and where. */
@@ -127,7 +129,10 @@ export function decodeChannel(bytes: Uint8Array, layout: WavLayout, channel: num
   const first = (channel * bitsPerSample) / 8;
   if (encoding === 'float') {
     for (let n = 0, at = first; n < count; n++, at += bytesPerFrame) {
-      const value = bitsPerSample === 32 ? data.getFloat32(at, true) : data.getFloat64(at, true);
+      // Rounded first: a double beyond the largest float would be Infinity only once it is one.
+      const value = fround(
+        bitsPerSample === 32 ? data.getFloat32(at, true) : data.getFloat64(at, true),
+      );
       decoded[n] = Number.isFinite(value) ? value : 0;
     }
   } else if (bitsPerSample === 16) {

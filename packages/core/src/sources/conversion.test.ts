@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import { rms, sine } from '../measurement/signals.fixture.ts';
 import { formatOf } from '../formats/audio-format.ts';
 import { wavFile } from '../formats/wav-write.ts';
-import { convertToWav, resample } from './conversion.ts';
+import { convertToWav, decodeAudio, resample } from './conversion.ts';
 
 describe('another rate', () => {
   test.each([
@@ -58,6 +58,73 @@ describe('another rate', () => {
     const same = await convertToWav(file, 'a.wav', null);
     expect(same).toMatchObject({ ok: true, value: { rateHz: 44_100 } });
   });
+});
+
+/** An AIFF file of one channel by Apple's Audio Interchange File Format 1.3 (1989). */
+function aiff(samples: Uint8Array, bits: number, rate: readonly number[]): Uint8Array {
+  const comm = [
+    ...ascii('COMM'),
+    0,
+    0,
+    0,
+    18,
+    0,
+    1,
+    0,
+    0,
+    0,
+    samples.length / (bits / 8),
+    0,
+    bits,
+    ...rate,
+  ];
+  const data = samples.length + 8;
+  const ssnd = [...ascii('SSND'), 0, 0, 0, data, 0, 0, 0, 0, 0, 0, 0, 0, ...samples];
+  const body = [...ascii('AIFF'), ...comm, ...ssnd];
+  return Uint8Array.from([...ascii('FORM'), 0, 0, 0, body.length, ...body]);
+}
+const ascii = (text: string) => Array.from(text, (letter) => letter.charCodeAt(0));
+/** 48,000 as an 80-bit float: 2¹⁵ · 1.46484375. */
+const at48k = [0x40, 0x0e, 0xbb, 0x80, 0, 0, 0, 0, 0, 0];
+const endless = [0x7f, 0xff, 0x80, 0, 0, 0, 0, 0, 0, 0];
+
+describe('AIFF', () => {
+  test('of 8 bits has signed samples', async () => {
+    const made = await decodeAudio(
+      aiff(Uint8Array.from([0, 64, 127, 128, 192, 255]), 8, at48k),
+      'a.aiff',
+    );
+    expect(made.ok && [...made.value.channels[0]].map((value) => value * 128)).toEqual([
+      0, 64, 127, -128, -64, -1,
+    ]);
+  });
+
+  test('at an endless rate is refused, and says which rates are read', async () => {
+    const made = await decodeAudio(aiff(Uint8Array.from([1, 2]), 8, endless), 'a.aiff');
+    expect(made.ok ? 'read' : made.error.sentence).toMatch(/“a\.aiff”.*between 8000 and 192000 Hz/);
+  });
+});
+
+test('no sample that is not finite gets past reading: doubles beyond the largest float', async () => {
+  const frames = 64;
+  const bytes = new DataView(new ArrayBuffer(44 + 8 * frames));
+  const words = (at: number, text: string) =>
+    ascii(text).forEach((code, n) => bytes.setUint8(at + n, code));
+  words(0, 'RIFF');
+  bytes.setUint32(4, 36 + 8 * frames, true);
+  words(8, 'WAVEfmt ');
+  bytes.setUint32(16, 16, true);
+  [3, 1].forEach((value, n) => bytes.setUint16(20 + 2 * n, value, true));
+  bytes.setUint32(24, 48_000, true);
+  bytes.setUint32(28, 8 * 48_000, true);
+  bytes.setUint16(32, 8, true);
+  bytes.setUint16(34, 64, true);
+  words(36, 'data');
+  bytes.setUint32(40, 8 * frames, true);
+  const values = [1e300, -1e39, NaN, -Infinity, 0.25];
+  for (let n = 0; n < frames; n++) bytes.setFloat64(44 + 8 * n, values[n % 5], true);
+  const made = await decodeAudio(new Uint8Array(bytes.buffer), 'huge.wav');
+  expect(made.ok && [...made.value.channels[0].subarray(0, 5)]).toEqual([0, 0, 0, 0, 0.25]);
 });
 
 describe('what a file is', () => {

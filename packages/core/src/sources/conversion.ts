@@ -2,6 +2,8 @@ import { failure, success, type Outcome } from '../outcome.ts';
 import { formatOf, type AudioFormat } from '../formats/audio-format.ts';
 import { bytesInMemory } from '../formats/byte-source.ts';
 import { readWavLayout } from '../formats/wav-read.ts';
+import { checkParameter } from '../parameters/parameter.ts';
+import { rateParameter } from '../parameters/tables.ts';
 import { wavFile, type WrittenBits } from '../formats/wav-write.ts';
 import { readWavChannels } from './wav-blocks.ts';
 
@@ -33,8 +35,10 @@ export async function decodeAudio(bytes: Uint8Array, fileName: string): Promise<
     return broken(fileName, format, error instanceof Error ? error.message : String(error));
   }
   const { channels, rateHz } = found;
-  if (channels.length === 0 || channels[0].length === 0 || !(rateHz > 0))
+  if (channels.length === 0 || channels[0].length === 0)
     return broken(fileName, format, 'there is no sound in it');
+  const rate = checkParameter(rateParameter, rateHz, 'rateHz');
+  if (!rate.ok) return broken(fileName, format, rate.error.sentence.replace(/\.$/, ''));
   if (channels.length > 2)
     return failure(
       'too-many-channels',
@@ -45,6 +49,8 @@ export async function decodeAudio(bytes: Uint8Array, fileName: string): Promise<
       'too-long',
       `“${fileName}” is too long to be converted at once; bounce it as a WAV file in pieces.`,
     );
+  for (const channel of channels)
+    for (let n = 0; n < channel.length; n++) if (!Number.isFinite(channel[n])) channel[n] = 0;
   return success({ format, ...found });
 }
 
@@ -121,9 +127,26 @@ const decoders: Readonly<Record<Exclude<AudioFormat, 'WAV'>, Decode>> = {
   AIFF: async (bytes) => {
     const { default: decodeAiff } = await import('@audio/decode-aiff');
     const { channelData, sampleRate } = await decodeAiff(bytes);
+    if (aiffBits(bytes) === 8) channelData.forEach(signed);
     return { channels: channelData, rateHz: Math.round(sampleRate), bits: '32f' };
   },
 };
+
+/** The size of a sample, from the common chunk; 0 where there is none. */
+function aiffBits(bytes: Uint8Array): number {
+  const data = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  for (let at = 12; at + 16 <= bytes.length;) {
+    if (data.getUint32(at) === 0x434f_4d4d) return data.getUint16(at + 14);
+    const size = data.getUint32(at + 4);
+    at += 8 + size + (size % 2);
+  }
+  return 0;
+}
+
+/** AIFF's bytes are signed (Apple, Audio Interchange File Format 1.3, 1989); the package takes them for unsigned. */
+function signed(channel: Float32Array): void {
+  for (let n = 0; n < channel.length; n++) channel[n] += channel[n] < 0 ? 1 : -1;
+}
 
 /** Frames that are given to the resampler at once. */
 const resampledAtOnce = 32_768;
