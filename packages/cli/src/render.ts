@@ -10,7 +10,7 @@ import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
 import { figure } from '@pannet/core/quantities/wording';
-import { planImage, type PlannedTake } from '@pannet/core/rendering/compile';
+import { planImage, planOf, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
@@ -196,7 +196,7 @@ async function preparePlan(
   }
   const made = { image, preparation, panLaw, level: 1 };
   const part = planImage('image', made, rateHz, planned, splices);
-  return { plan: { rateHz, parts: [part], bed: null, frames: part.frames }, load };
+  return { plan: planOf([part], rateHz, part.frames), load };
 }
 
 const piece = 65_536;

@@ -8,8 +8,8 @@ import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Link, RouterProvider } from 'react-router';
 import { NoticeBoard } from './controls/NoticeBoard.tsx';
-import { MeasurePage } from './measuring/MeasurePage.tsx';
-import { SongPage } from './song/SongPage.tsx';
+import { MeasurePage } from './report/MeasurePage.tsx';
+import { SongPage } from './frame/SongPage.tsx';
 import { SongsPage } from './songs/SongsPage.tsx';
 
 const queries = new QueryClient({

@@ -18,7 +18,7 @@ export interface SpliceNeed {
 }
 
 /** Splice plans by key. */
-export type SpliceLibrary = ReadonlyMap<string, SplicePlan>;
+export type SpliceLibrary = Pick<ReadonlyMap<string, SplicePlan>, 'get'>;
 
 export function spliceKey(sourceKey: string, tuner: Tuner): string {
   return `${sourceKey}/${tuner.kind}${tuningCents(tuner)}c/${spliceAlgorithm}`;

@@ -1,6 +1,6 @@
 import { gainToDb } from '../quantities/units.ts';
 import type { PartPlan } from './plan.ts';
-import { responseOf } from './fold-paths.ts';
+import { responseOf } from './strand-response.ts';
 
 const { abs, max, min, hypot, atan2, cos, sin, PI } = Math;
 

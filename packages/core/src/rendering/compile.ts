@@ -3,11 +3,30 @@ import { takeSource, type SpliceLibrary } from '../derived/splice-library.ts';
 import type { Image } from '../image/image.ts';
 import type { Stage } from '../image/stage.ts';
 import { db, dbToGain } from '../quantities/units.ts';
-import { partsInOrder, recordingOf, songFrames, type Part, type Song } from '../song/song.ts';
+import {
+  partsInOrder,
+  rateOf,
+  recordingOf,
+  songFrames,
+  type Part,
+  type Song,
+} from '../song/song.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
-import type { BedPlan, PartPlan, PlainPlan, RenderPlan, StageGains, StagePlan } from './plan.ts';
+import type { SplicePlan } from '../voices/splices.ts';
+import type { PlanNode } from './kinds/kinds.ts';
+import {
+  roots,
+  type BedPlan,
+  type PartPlan,
+  type PlainPlan,
+  type RenderPlan,
+  type StageGains,
+  type StagePlan,
+  type StrandPlan,
+} from './plan.ts';
+import { sameValue, type Value } from './value.ts';
 import type { Voice } from '../voices/voice.ts';
 import { compileStrands, voiceSource, type ReadyTake } from './strands.ts';
 
@@ -20,17 +39,183 @@ export function compile(
   splices: SpliceLibrary,
   previous: RenderPlan | null = null,
 ): RenderPlan {
-  const rateHz = song.rateHz ?? 48_000;
+  const rateHz = rateOf(song);
+  const parts = partsInOrder(song).map((part) => {
+    const before = previous?.parts.find((plan) => plan.id === part.id) ?? null;
+    return compilePart(song, part, rateHz, splices, before);
+  });
+  return planOf(parts, rateHz, songFrames(song), along(song, rateHz), previous);
+}
+
+/** What lies over the parts of a song. */
+interface Along {
+  readonly bed: BedPlan | null;
+  readonly groups: readonly {
+    readonly id: string;
+    readonly partIds: readonly string[];
+    readonly gain: Value;
+  }[];
+  /** Of each part that a move belongs to. */
+  readonly partGains: Readonly<Record<string, Value>>;
+}
+
+const nothingAlong: Along = { bed: null, groups: [], partGains: {} };
+
+function along(song: Song, rateHz: number): Along {
+  const moved = (kind: 'part' | 'group', id: string, base: number): Value => {
+    const move = song.moves.find(({ target }) => target.kind === kind && target.id === id);
+    return move ? { base, curve: move.curve, tempo: song.tempo, rateHz } : base;
+  };
   return {
-    rateHz,
-    parts: partsInOrder(song).map((part) => {
-      const before = previous?.parts.find((plan) => plan.id === part.id) ?? null;
-      return compilePart(song, part, rateHz, splices, before);
-    }),
     bed: compileBed(song),
-    frames: songFrames(song),
+    groups: song.groups.map(({ id, partIds, levelDb, muted }) => ({
+      id,
+      partIds,
+      gain: muted ? 0 : moved('group', id, dbToGain(db(levelDb))),
+    })),
+    partGains: Object.fromEntries(
+      song.moves.flatMap(({ target }) =>
+        target.kind === 'part' ? [[target.id, moved('part', target.id, 1)]] : [],
+      ),
+    ),
   };
 }
+
+/** Parts as a graph. A node that is what it was in `previous` is the same one, so that only what has changed is looked at. */
+export function planOf(
+  parts: readonly PartPlan[],
+  rateHz: number,
+  frames: number,
+  { bed, groups, partGains }: Along = nothingAlong,
+  previous: RenderPlan | null = null,
+): RenderPlan {
+  const nodes: PlanNode[] = [];
+  const groupOf = (partId: string) => groups.find(({ partIds }) => partIds.includes(partId));
+  for (const part of parts) nodes.push(...partNodes(part, partGains[part.id] ?? 1));
+  const ids = parts.map(({ id }) => id);
+  for (const { id, partIds, gain } of groups)
+    nodes.push({
+      kind: 'gain',
+      id: roots.group(id),
+      inputs: partIds.filter((partId) => ids.includes(partId)).map(roots.part),
+      gain,
+    });
+  const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
+  nodes.push({
+    kind: 'sum',
+    id: roots.song,
+    inputs: [
+      ...groups.map(({ id }) => roots.group(id)),
+      ...sounding.map(({ id }) => roots.part(id)),
+    ],
+  });
+  if (bed) nodes.push({ kind: 'bed', id: `bed/${bed.left.key}/${bed.right.key}`, inputs: [], bed });
+  nodes.push({
+    kind: 'monitor',
+    id: roots.heard,
+    inputs: [
+      ...ids.flatMap((id) => [roots.part(id), roots.plain(id)]),
+      ...(bed ? [(nodes.at(-1) as PlanNode).id] : []),
+    ],
+    parts: parts.map(({ id, muted }) => ({
+      id,
+      image: roots.part(id),
+      plain: roots.plain(id),
+      muted,
+      groupGain: groupOf(id)?.gain ?? 1,
+    })),
+  });
+  return { rateHz, frames, parts, nodes: keptNodes(nodes, previous) };
+}
+
+/** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
+function partNodes(part: PartPlan, gain: Value): PlanNode[] {
+  const { id, strands, stage, plain } = part;
+  const readings = strands.map((strand): PlanNode => ({
+    kind: 'reading',
+    id: `part/${id}/strand/${strand.id}`,
+    inputs: [],
+    strand,
+  }));
+  const voices = [...new Set(strands.map(({ voiceId }) => voiceId))].map((voiceId): PlanNode => ({
+    kind: 'sum',
+    id: roots.voice(id, voiceId),
+    inputs: strands.flatMap((strand, n) => (strand.voiceId === voiceId ? [readings[n].id] : [])),
+  }));
+  const take = `part/${id}/take`;
+  return [
+    ...readings,
+    ...voices,
+    // Not of the voices but of all their readings: the order in which they are added is that of the strands.
+    { kind: 'sum', id: `part/${id}/voices`, inputs: readings.map((node) => node.id) },
+    { kind: 'matrix', id: roots.stage(id), inputs: [`part/${id}/voices`], stage },
+    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain },
+    { kind: 'reading', id: take, inputs: [], strand: plain.strand },
+    { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
+  ];
+}
+
+/** Nodes of before in the place of those that are the same: of parts that have not changed without a look inside. */
+function keptNodes(nodes: readonly PlanNode[], previous: RenderPlan | null): PlanNode[] {
+  if (!previous) return [...nodes];
+  const before = new Map(previous.nodes.map((node) => [node.id, node]));
+  return nodes.map((node) => {
+    const known = before.get(node.id);
+    return known && sameNode(known, node) ? known : node;
+  });
+}
+
+function sameNode(a: PlanNode, b: PlanNode): boolean {
+  if (a.kind !== b.kind || a.inputs.length !== b.inputs.length) return false;
+  if (a.inputs.some((id, n) => id !== b.inputs[n])) return false;
+  switch (a.kind) {
+    case 'sum':
+      return true;
+    case 'reading':
+      return sameStrand(a.strand, (b as typeof a).strand);
+    case 'matrix':
+      return a.stage === (b as typeof a).stage;
+    case 'gain':
+      return sameValue(a.gain, (b as typeof a).gain);
+    case 'bed':
+      return a.bed.gain === (b as typeof a).bed.gain;
+    case 'monitor':
+      return a.parts.every((row, n) => {
+        const other = (b as typeof a).parts[n];
+        return (
+          row.id === other.id &&
+          row.muted === other.muted &&
+          sameValue(row.groupGain, other.groupGain)
+        );
+      });
+  }
+}
+
+function sameStrand(a: StrandPlan, b: StrandPlan): boolean {
+  return (
+    a === b ||
+    (a.source.key === b.source.key &&
+      a.delayFrames === b.delayFrames &&
+      a.left === b.left &&
+      a.right === b.right &&
+      a.awaits === b.awaits &&
+      a.tuning?.key === b.tuning?.key &&
+      a.drift?.key === b.drift?.key)
+  );
+}
+
+/** What the plan of a part was made of: it is the same one while that is. */
+interface Compiled {
+  readonly recordings: Song['recordings'];
+  readonly panLaw: Song['panLaw'];
+  readonly rateHz: number;
+  /** The splices that were looked for, and what was there. */
+  readonly splices: readonly (readonly [string, SplicePlan | undefined])[];
+  readonly plan: PartPlan;
+}
+
+/** By the part as the document has it: a drag in one part makes no other anew. */
+const compiled = new WeakMap<Part, Compiled>();
 
 function compilePart(
   song: Song,
@@ -39,14 +224,44 @@ function compilePart(
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): PartPlan {
-  const takes = part.takes.map((take) => ({
+  const known = compiled.get(part);
+  if (
+    known?.recordings === song.recordings &&
+    known.panLaw === song.panLaw &&
+    known.rateHz === rateHz &&
+    known.splices.every(([key, plan]) => splices.get(key) === plan)
+  )
+    return known.plan;
+  const takes = part.takes.map((take): PlannedTake => ({
     source: takeSource(song, take),
     peak: recordingOf(song, take).facts?.peak ?? 1,
+    preparation: take.preparation,
+    level: dbToGain(db(take.levelDb)),
   }));
   const { image, preparation, plainVoice } = part;
   const level = dbToGain(db(part.levelDb));
   const made = { image, preparation, panLaw: song.panLaw, level, plainVoice };
-  return { ...planImage(part.id, made, rateHz, takes, splices, previous), muted: part.muted };
+  const looked = new Map<string, SplicePlan | undefined>();
+  const library = {
+    get: (key: string) => {
+      looked.set(key, splices.get(key));
+      return looked.get(key);
+    },
+  };
+  const plan = {
+    ...planImage(part.id, made, rateHz, takes, library, previous),
+    muted: part.muted,
+  };
+  // What waits goes on as it was before, which is not in the document.
+  if (plan.strands.every(({ awaits, tuning }) => awaits === null || tuning !== null))
+    compiled.set(part, {
+      recordings: song.recordings,
+      panLaw: song.panLaw,
+      rateHz,
+      splices: [...looked],
+      plan,
+    });
+  return plan;
 }
 
 /** An image and all that belongs to it outside a song. */
@@ -64,6 +279,10 @@ export interface PlannedTake {
   readonly source: PcmSource;
   /** The highest sample, linear. */
   readonly peak: number;
+  /** Its own; that of the image where it is left out or null. */
+  readonly preparation?: Preparation | null;
+  /** Linear; 1 where it is left out. */
+  readonly level?: number;
 }
 
 /** The plan of one image over the given takes. */
@@ -75,7 +294,7 @@ export function planImage(
   splices: SpliceLibrary,
   previous: PartPlan | null = null,
 ): PartPlan {
-  const ready = takes.map(({ source, peak }) => readyTake(source, preparation, rateHz, peak));
+  const ready = takes.map((take) => readyTake(take, preparation, rateHz));
   return {
     id,
     frames: Math.max(...takes.map(({ source }) => source.frames)),
@@ -93,15 +312,15 @@ export function planImage(
 }
 
 function readyTake(
-  raw: PcmSource,
-  preparation: Preparation,
+  { source: raw, peak, preparation: own, level = 1 }: PlannedTake,
+  ofAll: Preparation,
   rateHz: number,
-  peak: number,
 ): ReadyTake {
+  const preparation = own ?? ofAll;
   const prepared = isNeutralPreparation(preparation)
     ? raw
     : madeSource(raw, { kind: 'preparation', preparation }, rateHz);
-  return { raw, prepared, peak };
+  return { raw, prepared, peak, level };
 }
 
 /** @param level linear, what comes after the stage */
@@ -149,8 +368,8 @@ function plainPlan(
       tuning: null,
       awaits: null,
       drift: null,
-      left: gain,
-      right: gain,
+      left: gain * take.level,
+      right: gain * take.level,
     },
     level,
   };

@@ -1,12 +1,9 @@
-import { isMade, type MadeSource } from '../derived/made-source.ts';
 import type { FoldPath } from '../measurement/comb.ts';
 import { powerToDb } from '../quantities/units.ts';
-import { sectionDb } from '../signal/filters.ts';
 import { seededHash } from '../signal/random.ts';
 import type { Complex } from '../signal/long-fir.ts';
-import { responseAt } from '../voices/response.ts';
 import { splicedWander } from '../voices/splices.ts';
-import { toneSections } from '../voices/tone.ts';
+import { responseOf } from './strand-response.ts';
 import { isLowStrand, type PartPlan, type StrandPlan } from './plan.ts';
 
 /**
@@ -31,29 +28,6 @@ export function foldPaths(part: PartPlan, rateHz: number): FoldPath[] {
 /** A strand that is tuned or drifts adds in power, since its phase against the others does not stand still. */
 export function staysPut({ tuning, drift }: StrandPlan): boolean {
   return tuning === null && drift === null;
-}
-
-/** What tone and responses do to a strand; nothing where it has none. The phase of a tone is small and left out. */
-export function responseOf(
-  strand: StrandPlan,
-  rateHz: number,
-): ((hz: number) => Complex) | undefined {
-  const steps: MadeSource['step'][] = [];
-  for (let source = strand.source; isMade(source); source = source.from) steps.push(source.step);
-  const tones = steps.flatMap((step) =>
-    step.kind === 'tone' ? toneSections(step.tone, rateHz, 1) : [],
-  );
-  const responses = steps.flatMap((step) => (step.kind === 'response' ? [step.response] : []));
-  if (tones.length + responses.length === 0) return undefined;
-  return (hz) => {
-    const db = tones.reduce((sum, section) => sum + sectionDb(section, hz, rateHz), 0);
-    let { re, im } = { re: 10 ** (db / 20), im: 0 };
-    for (const response of responses) {
-      const by = responseAt(response, hz, rateHz);
-      [re, im] = [re * by.re - im * by.im, re * by.im + im * by.re];
-    }
-    return { re, im };
-  };
 }
 
 /** Strands this far under the loudest of a side do not decide when the side speaks. */
@@ -111,17 +85,34 @@ function pathsAt(paths: readonly SidedPath[], frequencyHz: number, rateHz: numbe
 
 /** @param angleOf says at which angle a path adds to the others; null for one that only adds in power */
 function lossOf(paths: readonly PathAt[], angleOf: (path: PathAt) => number | null): number {
-  const left = new ComplexSum();
-  const right = new ComplexSum();
-  const fold = new ComplexSum();
+  const takes = new Map<string, TakeSums>();
   for (const path of paths) {
+    const { takeKey } = path.strand;
+    let sums = takes.get(takeKey);
+    if (!sums)
+      takes.set(
+        takeKey,
+        (sums = { left: new ComplexSum(), right: new ComplexSum(), fold: new ComplexSum() }),
+      );
     const angle = angleOf(path);
-    left.add(path.left, angle);
-    right.add(path.right, angle);
-    fold.add((path.left + path.right) / 2, angle);
+    sums.left.add(path.left, angle);
+    sums.right.add(path.right, angle);
+    sums.fold.add((path.left + path.right) / 2, angle);
   }
-  const sides = (left.power + right.power) / 2;
-  return sides > 0 ? Math.max(-60, powerToDb(fold.power / sides)) : 0;
+  let sides = 0;
+  let fold = 0;
+  for (const sums of takes.values()) {
+    sides += (sums.left.power + sums.right.power) / 2;
+    fold += sums.fold.power;
+  }
+  return sides > 0 ? Math.max(-60, powerToDb(fold / sides)) : 0;
+}
+
+/** What comes of one take adds in phase; two takes are two performances, and add in power. */
+interface TakeSums {
+  readonly left: ComplexSum;
+  readonly right: ComplexSum;
+  readonly fold: ComplexSum;
 }
 
 /**

@@ -4,7 +4,8 @@ import type { PcmSource } from '../sources/blocks.ts';
 import { neutralPreparation } from '../takes/preparation.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 import { planImage } from './compile.ts';
-import { responseOf, staysPut } from './fold-paths.ts';
+import { staysPut } from './fold-paths.ts';
+import { responseOf } from './strand-response.ts';
 import { isLowStrand, type StrandPlan } from './plan.ts';
 
 /** How the low end and the voices above it meet at the corner of low-end mono. */

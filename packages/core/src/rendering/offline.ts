@@ -9,9 +9,10 @@ import { planSplices } from '../voices/splices.ts';
 import { makingLoader } from '../derived/made-source.ts';
 import type { SpliceNeed } from '../derived/splice-library.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { planReach, planSources, type RenderPlan } from './plan.ts';
+import { Graph } from './graph.ts';
+import { allKinds, type Kinds } from './kinds/kinds.ts';
+import { memoryOf, nodeSources, nodesUnder, planReach, roots, type PlanGraph } from './plan.ts';
 import { quantumFrames } from './quantum.ts';
-import { Renderer } from './renderer.ts';
 
 export interface RenderedBlock {
   /** Absolute frame of the first. */
@@ -21,56 +22,72 @@ export interface RenderedBlock {
 }
 
 /**
- * Renders one part from one frame to another, block by block, in bounded memory.
+ * Renders what any root of a plan gives from one frame to another, block by block, in bounded memory.
+ * @param root id of a node: a part, its plain, a voice, a group, the song (see `roots`)
  * @param to exclusive; may lie beyond the end of the takes, where tails ring out
- * @param what the image, or the plain reference
  */
-export async function* renderPart(
-  plan: RenderPlan,
-  partId: string,
+export async function* renderRoot(
+  plan: PlanGraph,
+  root: string,
   load: BlockLoader,
   from: number,
   to: number,
-  what: 'image' | 'plain' = 'image',
+  kinds: Kinds = allKinds,
 ): AsyncGenerator<RenderedBlock> {
-  const part = plan.parts.find((candidate) => candidate.id === partId);
-  if (!part) throw new Error(`The plan has no part ${partId}.`);
-  // Plain needs none of the voices, nor what is made for them.
-  const heard =
-    what === 'plain' ? { ...part, strands: [], stage: { ...part.stage, opening: null } } : part;
-  const only: RenderPlan = { ...plan, parts: [heard], bed: null };
-  const sources = planSources(only);
+  const nodes = nodesUnder(plan, root);
+  if (nodes.length === 0) throw new Error(`The plan has no node ${root}.`);
+  const sources = nodeSources(nodes, kinds);
   const store = new BlockStore();
-  const renderer = new Renderer(plan.rateHz, store);
-  renderer.aim(only);
-  const [run] = renderer.parts;
-  const { behind, ahead } = planReach(only);
+  const graph = new Graph(plan.rateHz, store, kinds);
+  graph.aim(plan, root);
+  const { behind, ahead } = planReach(plan, root, kinds);
   const loadAny = makingLoader(load);
-  for (let frame = from; frame < to; frame += blockFrames) {
-    const count = Math.min(blockFrames, to - frame);
+  const left = new Float32Array(quantumFrames);
+  const right = new Float32Array(quantumFrames);
+  const gridOf = (frame: number) => Math.floor(frame / quantumFrames) * quantumFrames;
+  // What remembers is rolled in, so that a stretch is what the whole has there.
+  let quantum = gridOf(from - memoryOf(nodes, plan.rateHz, kinds));
+  let frame = from;
+  while (frame < to) {
+    // Blocks end on the grid, so that no quantum is in two of them: what remembers goes on from it.
+    const count = Math.min(gridOf(frame + blockFrames), to) - frame;
     store.retain((_, index) => (index + 1) * blockFrames > frame - behind);
     await ensureBlocks(store, loadAny, sources, frame - behind, frame + count + ahead);
     const block = { frame, left: new Float32Array(count), right: new Float32Array(count) };
-    const grid = Math.floor(frame / quantumFrames) * quantumFrames;
-    for (let quantum = grid; quantum < frame + count; quantum += quantumFrames) {
-      renderer.render(quantum, what === 'plain');
-      const start = Math.max(0, frame - quantum);
-      const end = Math.min(quantumFrames, frame + count - quantum);
+    for (; quantum < frame + count; quantum += quantumFrames) {
+      graph.at(quantum);
+      graph.render(root, left, right);
       const at = quantum - frame;
-      const left = what === 'plain' ? run.plainLeft : run.left;
-      const right = what === 'plain' ? run.plainRight : run.right;
+      const start = Math.max(0, -at);
+      const end = Math.min(quantumFrames, count - at);
       for (let n = start; n < end; n++) {
         block.left[at + n] = left[n];
         block.right[at + n] = right[n];
       }
     }
     yield block;
+    frame += count;
   }
 }
 
+/** Renders a part, or its plain reference, as `renderRoot` does. */
+export function renderPart(
+  plan: PlanGraph,
+  partId: string,
+  load: BlockLoader,
+  from: number,
+  to: number,
+  what: 'image' | 'plain' = 'image',
+): AsyncGenerator<RenderedBlock> {
+  return renderRoot(plan, rootOf(partId, what), load, from, to);
+}
+
+const rootOf = (partId: string, what: 'image' | 'plain') =>
+  what === 'plain' ? roots.plain(partId) : roots.part(partId);
+
 /** Renders a stretch of a part in one piece; for measuring. */
 export async function renderStretch(
-  plan: RenderPlan,
+  plan: PlanGraph,
   partId: string,
   load: BlockLoader,
   from: number,

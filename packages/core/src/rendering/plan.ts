@@ -1,17 +1,43 @@
-import { delayTaps, movingTaps } from '../signal/sinc.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import type { DriftPath } from '../voices/drift.ts';
-import { splicedWander, type SplicePlan } from '../voices/splices.ts';
-import { quantumFrames } from './quantum.ts';
+import type { SplicePlan } from '../voices/splices.ts';
+import { allKinds, type Kinds, type PlanNode } from './kinds/kinds.ts';
+import type { NodeBase } from './kinds/kind.ts';
+import type { ReadingNode } from './kinds/reading.ts';
+import { furthest, mapEnd, type Reach } from './time-map.ts';
 
-/** All that the renderer needs: frames, linear gains, splice plans; no dB or ms left. Structured-cloneable. */
-export interface RenderPlan {
+/**
+ * What the engine runs: nodes with stable ids, each after those that it takes in. Frames, linear gains, splice plans; no dB or
+ * ms left but in curves. Structured-cloneable. Any node can be the root.
+ */
+export interface PlanGraph {
   readonly rateHz: number;
-  readonly parts: readonly PartPlan[];
-  readonly bed: BedPlan | null;
+  readonly nodes: readonly NodeBase[];
   /** Length of the song. */
   readonly frames: number;
 }
+
+/** A graph, and what its parts are to whoever predicts what they do. */
+export interface RenderPlan extends PlanGraph {
+  readonly nodes: readonly PlanNode[];
+  readonly parts: readonly PartPlan[];
+}
+
+/** The ids of nodes that something asks for by name. */
+export const roots = {
+  /** All that is heard: parts as they are listened to, and the bed. */
+  heard: 'heard',
+  /** All parts and groups together, as a mix of them is exported. */
+  song: 'song',
+  /** As it is exported. */
+  part: (partId: string) => `part/${partId}`,
+  /** A part before its moves. */
+  stage: (partId: string) => `part/${partId}/stage`,
+  plain: (partId: string) => `part/${partId}/plain`,
+  /** One voice before the stage. */
+  voice: (partId: string, voiceId: string) => `part/${partId}/voice/${voiceId}`,
+  group: (groupId: string) => `group/${groupId}`,
+} as const;
 
 export interface PartPlan {
   readonly id: string;
@@ -95,57 +121,74 @@ export interface BedPlan {
   readonly gain: number;
 }
 
-export const noPlan: RenderPlan = { rateHz: 48_000, parts: [], bed: null, frames: 0 };
+export const noPlan: PlanGraph = { rateHz: 48_000, nodes: [], frames: 0 };
 
-/** All sources of a plan, each once. */
-export function planSources(plan: RenderPlan): PcmSource[] {
+/** The node of this id, and all that it takes in, each after what it takes in; empty where there is none. */
+export function nodesUnder({ nodes }: PlanGraph, ...rootIds: readonly string[]): NodeBase[] {
+  const wanted = new Set(rootIds);
+  const found: NodeBase[] = [];
+  for (let n = nodes.length - 1; n >= 0; n--) {
+    const node = nodes[n];
+    if (!wanted.has(node.id)) continue;
+    found.push(node);
+    for (const input of node.inputs) wanted.add(input);
+  }
+  return found.reverse();
+}
+
+/** All sources of some nodes, each once. */
+export function nodeSources(nodes: readonly NodeBase[], kinds: Kinds = allKinds): PcmSource[] {
   const sources = new Map<string, PcmSource>();
-  const add = (source: PcmSource) => sources.set(source.key, source);
-  for (const part of plan.parts) {
-    add(part.plain.strand.source);
-    for (const strand of part.strands) add(strand.source);
-    if (part.stage.opening) add(part.stage.opening);
-  }
-  if (plan.bed) {
-    add(plan.bed.left);
-    add(plan.bed.right);
-  }
+  for (const node of nodes)
+    for (const source of kinds[node.kind].sources(node)) sources.set(source.key, source);
   return [...sources.values()];
 }
 
+/** All sources of a plan, or of what lies under a root, each once. */
+export function planSources(plan: PlanGraph, root?: string): PcmSource[] {
+  return nodeSources(root === undefined ? plan.nodes : nodesUnder(plan, root));
+}
+
 /** A plan whose strands that wait for these splices have them; the same one if none does. */
-export function withSplices(plan: RenderPlan, key: string, splices: SplicePlan): RenderPlan {
-  const waits = (strand: StrandPlan) => strand.awaits === key;
-  if (!plan.parts.some(({ strands }) => strands.some(waits))) return plan;
+export function withSplices(plan: PlanGraph, key: string, splices: SplicePlan): PlanGraph {
+  const waits = (node: NodeBase) =>
+    node.kind === 'reading' && (node as ReadingNode).strand.awaits === key;
+  if (!plan.nodes.some(waits)) return plan;
   const tuning = tuningOf(key, splices);
   return {
     ...plan,
-    parts: plan.parts.map((part) => ({
-      ...part,
-      strands: part.strands.map((strand) =>
-        waits(strand) ? { ...strand, tuning, awaits: null } : strand,
-      ),
-    })),
+    nodes: plan.nodes.map((node) => {
+      if (!waits(node)) return node;
+      const { strand } = node as ReadingNode;
+      return { ...node, strand: { ...strand, tuning, awaits: null } };
+    }),
   };
 }
 
-/** How far behind and ahead of the playhead a plan reads its sources, in frames. */
-export interface Reach {
-  readonly behind: number;
-  readonly ahead: number;
+/** As far as all of a plan reads, in frames, with what its nodes remember. */
+export function planReach(plan: PlanGraph, root?: string, kinds: Kinds = allKinds): Reach {
+  const nodes = root === undefined ? plan.nodes : nodesUnder(plan, root);
+  const { behind, ahead } = furthest(nodes.map((node) => kinds[node.kind].reach(node)));
+  return { behind: behind + memoryOf(nodes, plan.rateHz, kinds), ahead };
 }
 
-/** As far as delays, splices, drift and interpolators reach, a quantum included. */
-export function planReach(plan: RenderPlan): Reach {
-  const margin = Math.max(delayTaps, movingTaps) + quantumFrames;
-  let behind = 0;
-  let ahead = 0;
-  for (const part of plan.parts)
-    for (const { delayFrames, tuning, drift, source } of part.strands) {
-      const wander = tuning ? splicedWander(tuning.splices, source.frames) : 0;
-      const excursion = drift ? drift.path.widestFrames : 0;
-      behind = Math.max(behind, delayFrames + wander + excursion);
-      ahead = Math.max(ahead, wander + excursion - delayFrames);
+/** How long nodes remember, in frames. What one remembers another may be given later still: their times add up. */
+export function memoryOf(
+  nodes: readonly NodeBase[],
+  rateHz: number,
+  kinds: Kinds = allKinds,
+): number {
+  return nodes.reduce((sum, node) => sum + kinds[node.kind].memoryFrames(node, rateHz), 0);
+}
+
+/** The frame after which nothing of a plan sounds any more: tails included, song and bed. */
+export function planEnd(plan: PlanGraph): number {
+  let end = plan.frames;
+  for (const node of plan.nodes)
+    if (node.kind === 'reading') {
+      const { strand } = node as ReadingNode;
+      if (strand.left !== 0 || strand.right !== 0)
+        end = Math.max(end, mapEnd(strand, strand.source));
     }
-  return { behind: Math.ceil(behind) + margin, ahead: Math.ceil(ahead) + margin };
+  return end;
 }

@@ -1,15 +1,18 @@
+import { voiceChangeMs } from '../parameters/tables.ts';
 import { fadeTable } from '../signal/fade.ts';
 import { blockFrames, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { Monitor } from './monitor.ts';
 import {
   noPlan,
+  planEnd,
   planReach,
   planSources,
+  roots,
   withSplices,
-  type Reach,
-  type RenderPlan,
+  type PlanGraph,
 } from './plan.ts';
+import type { Reach } from './time-map.ts';
 import { quantumFrames } from './quantum.ts';
 
 export interface Loop {
@@ -36,7 +39,7 @@ const mostPending = 32;
 
 /** A plan, and what has to be there before it can be heard. */
 interface Pending {
-  readonly plan: RenderPlan;
+  readonly plan: PlanGraph;
   readonly fresh: readonly PcmSource[];
   readonly reach: Reach;
 }
@@ -54,9 +57,16 @@ export class Player {
   readonly #edge: Float64Array;
   #sources: readonly PcmSource[] = [];
   #reach = planReach(noPlan);
+  /** Where all that is heard has rung out. */
+  #endFrame = 0;
+  /** What was heard until lately: it fades out, and its blocks have to last as long. */
+  #fading: readonly PcmSource[] = [];
+  #fadesUntil = 0;
   /** Plans that wait for their sources, the newest last. */
   #pending: readonly Pending[] = [];
   #position = 0;
+  /** Frames that have sounded, wherever. */
+  #played = 0;
   #wanted = false;
   #state: PlayerState = 'stopped';
   #jump: number | null = null;
@@ -94,11 +104,11 @@ export class Player {
    * heard goes on. Of several that wait the newest that can be heard is taken: while something is dragged the sound
    * follows as fast as its sources are made.
    */
-  aim(plan: RenderPlan): void {
+  aim(plan: PlanGraph): void {
     if (this.#state === 'playing') {
       const heard = new Set(this.#sources.map(({ key }) => key));
-      const fresh = planSources(plan).filter(({ key }) => !heard.has(key));
-      const waits: Pending = { plan, fresh, reach: planReach(plan) };
+      const fresh = planSources(plan, roots.heard).filter(({ key }) => !heard.has(key));
+      const waits: Pending = { plan, fresh, reach: planReach(plan, roots.heard) };
       if (!this.#isThere(waits)) {
         this.#pending = [...this.#pending.slice(1 - mostPending), waits];
         return;
@@ -108,10 +118,13 @@ export class Player {
     this.#take(plan);
   }
 
-  #take(plan: RenderPlan): void {
+  #take(plan: PlanGraph): void {
     this.monitor.aim(plan);
-    this.#sources = planSources(plan);
-    this.#reach = planReach(plan);
+    this.#fading = this.#sources;
+    this.#fadesUntil = this.#played + (2 * voiceChangeMs * this.#rateHz) / 1000;
+    this.#sources = planSources(plan, roots.heard);
+    this.#reach = planReach(plan, roots.heard);
+    this.#endFrame = planEnd(plan);
     if (this.#state === 'stopped') this.monitor.settle();
   }
 
@@ -119,7 +132,7 @@ export class Player {
   tune(key: string, splices: SplicePlan): void {
     this.#pending = this.#pending.map((waits) => {
       const plan = withSplices(waits.plan, key, splices);
-      return plan === waits.plan ? waits : { ...waits, plan, reach: planReach(plan) };
+      return plan === waits.plan ? waits : { ...waits, plan, reach: planReach(plan, roots.heard) };
     });
     const { plan } = this.monitor;
     const tuned = withSplices(plan, key, splices);
@@ -165,7 +178,8 @@ export class Player {
 
   /** Keys of what is heard now, whatever waits. */
   get heardKeys(): readonly string[] {
-    return this.#sources.map(({ key }) => key);
+    const fading = this.#played < this.#fadesUntil ? this.#fading : [];
+    return [...new Set([...this.#sources, ...fading].map(({ key }) => key))];
   }
 
   /** What has to be there around the position before the sound begins. */
@@ -258,6 +272,7 @@ export class Player {
       tapRight[at + n] = tapped ? tapped.right[inside + n] : 0;
     }
     this.#position = position + run;
+    this.#played += run;
     if (loop && this.#position >= loop.end) this.#position = loop.start;
     if (closing && this.#opening === 0) this.#afterClosing();
     else if (this.#position >= this.#end()) this.#finish();
@@ -265,12 +280,12 @@ export class Player {
   }
 
   #tapped() {
-    for (const part of this.monitor.renderer.parts) if (part.id === this.watched) return part;
+    for (const { id, image } of this.monitor.parts) if (id === this.watched) return image;
     return null;
   }
 
   #end(): number {
-    return this.monitor.plan.frames + (150 * this.#rateHz) / 1000;
+    return this.#endFrame;
   }
 
   #render(quantum: number): void {
@@ -284,7 +299,7 @@ export class Player {
   /** Sums and scope of what was just rendered. */
   #look(): void {
     let row = 0;
-    for (const part of this.monitor.renderer.parts) {
+    for (const { id, image: part } of this.monitor.parts) {
       let ll = 0;
       let rr = 0;
       let lr = 0;
@@ -301,7 +316,7 @@ export class Player {
         this.sums[row + 2] += lr;
       }
       row += 3;
-      if (part.id !== this.watched) continue;
+      if (id !== this.watched) continue;
       for (let n = this.#scopeSkip; n < quantumFrames; n += scopeStride) {
         this.scope[this.#scopeAt] = part.left[n];
         this.scope[this.#scopeAt + 1] = part.right[n];

@@ -25,6 +25,8 @@ export interface ReadyTake {
   readonly prepared: PcmSource;
   /** Of the take as recorded, linear; colours are measured by it. */
   readonly peak: number;
+  /** Linear: its level against the other takes. */
+  readonly level: number;
 }
 
 /** A part of a voice that goes to both sides by its own response. */
@@ -169,8 +171,8 @@ function voiceStrands(
         tuning,
         awaits,
         drift,
-        left: silent ? 0 : feed.left * share,
-        right: silent ? 0 : feed.right * share,
+        left: silent ? 0 : feed.left * share * take.level,
+        right: silent ? 0 : feed.right * share * take.level,
       });
     }
   };

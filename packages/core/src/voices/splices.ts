@@ -279,6 +279,9 @@ export function segmentAt(plan: SplicePlan, time: number): number {
   return low;
 }
 
+/** No kind of tuner wanders further than its window, in ms: half of it as a rule, more where only a longer jump is good. */
+export const longestWanderMs = max(...Object.values(spliceStyles).map(({ windowMs }) => windowMs));
+
 /** The largest distance of the reading from its place, in frames: how far the voice wanders early and late. */
 export function splicedWander(plan: SplicePlan, frames: number): number {
   const known = wanders.get(plan);

@@ -9,7 +9,7 @@ import { planLeadMs } from '@pannet/core/rendering/fold-paths';
 import { figure } from '@pannet/core/quantities/wording';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
-import { useAnalyst, useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { SongReport } from './SongReport.tsx';
 import { OutlineDrawing } from './OutlineDrawing.tsx';
 

@@ -4,9 +4,9 @@ import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
-import { FileReport } from '../measuring/MeasurePage.tsx';
+import { FileReport } from '../report/MeasurePage.tsx';
 import type { FromFileMeasurer, MeasuredFile, SongJob } from '../measuring/messages.ts';
-import { useOpenSong, usePlayback, useSong } from '../song/open-song.ts';
+import { useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
 
 type State =
   | { readonly kind: 'measuring'; readonly share: number }
@@ -57,7 +57,7 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
       }
     };
     worker.onerror = (event) => setState({ kind: 'failed', sentence: event.message });
-    worker.postMessage({ song, from, to, splices: playback.wholeSplices() } satisfies SongJob);
+    worker.postMessage({ song, from, to, splices: playback.wholeSplices(song) } satisfies SongJob);
     return () => {
       worker.terminate();
       began.current = false;

@@ -3,7 +3,7 @@ import { recipes } from '@pannet/core/image/recipes';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { newVoice } from '@pannet/core/voices/voice';
 import { notices } from '../controls/notices.ts';
-import { OpenSong } from '../song/open-song.ts';
+import { OpenSong } from '../session/open-song.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';

@@ -13,7 +13,7 @@ import {
   unsignedText,
 } from '../measuring/figure-texts.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, usePlayback, useSelection, useSong } from '../song/open-song.ts';
+import { useOpenSong, usePlayback, useSelection, useSong } from '../session/open-song.ts';
 
 /** The figures of a part; the ones that are looked at first stand first, the others open below. */
 export const Figures = memo(function Figures({ measured }: { readonly measured: Measured | null }) {

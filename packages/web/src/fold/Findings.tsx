@@ -1,3 +1,4 @@
+import { contentKey } from '@pannet/core/findings/content-key';
 import type { Finding, FindingCode } from '@pannet/core/findings/finding';
 import { gauges } from '@pannet/core/findings/gauges';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
@@ -7,8 +8,8 @@ import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
-import { mendId, mendKey, type Found } from '../measuring/mender.ts';
-import { useOpenSong, useSession } from '../song/open-song.ts';
+import { mendId, type Found } from '../measuring/mender.ts';
+import { useOpenSong, useSession } from '../session/open-song.ts';
 
 interface Props {
   /** As it is, not as something that is tried makes it. */
@@ -45,14 +46,15 @@ interface RowProps {
 function Row({ part, finding, aroundSeconds }: RowProps) {
   const open = useOpenSong();
   const { code, sentence, place } = finding;
-  const rate = open.session.store.getState().song.rateHz ?? 48_000;
+  const song = useSession((state) => state.song);
+  const rate = song.rateHz ?? 48_000;
   const busy = useStore(open.mender.store, (state) => state.busy);
   const known = useStore(open.mender.store, (state) =>
     mendId(part.id, code) in state.found ? state.found[mendId(part.id, code)] : null,
   );
   const trial = useStore(open.audition.store, (state) => state.trial);
   const tried = trial?.id === mendId(part.id, code);
-  const current = known?.key === mendKey(part) ? known : null;
+  const current = known?.key === contentKey(song, part) ? known : null;
   const looking = busy?.code === code;
   const mendable = gauges[code] !== null;
   const listen = () => {

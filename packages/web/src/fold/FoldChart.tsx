@@ -15,7 +15,7 @@ import {
 } from 'recharts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 
 const width = 280;
 const height = 144;

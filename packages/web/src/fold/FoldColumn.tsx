@@ -10,7 +10,7 @@ import {
   useSelectedMeasures,
   useSelection,
   useSession,
-} from '../song/open-song.ts';
+} from '../session/open-song.ts';
 import { Figures } from './Figures.tsx';
 import { Findings } from './Findings.tsx';
 import { FoldChart } from './FoldChart.tsx';

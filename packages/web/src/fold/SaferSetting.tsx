@@ -1,3 +1,4 @@
+import { contentKey } from '@pannet/core/findings/content-key';
 import { foldStrain, type Setting } from '@pannet/core/findings/safer';
 import { allMayChange, type MayChange } from '@pannet/core/findings/variations';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
@@ -18,8 +19,8 @@ import {
 import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
-import { mendKey, type SearchState } from '../measuring/mender.ts';
-import { useOpenSong } from '../song/open-song.ts';
+import type { SearchState } from '../measuring/mender.ts';
+import { useOpenSong, useSession } from '../session/open-song.ts';
 
 interface Props {
   /** As it is, not as something that is tried makes it. */
@@ -62,10 +63,11 @@ export function SaferSetting({ part, measures }: Props) {
 function SearchDialog({ part, measures, onClose }: Props & { readonly onClose: () => void }) {
   const open = useOpenSong();
   const [may, setMay] = useState<MayChange>(allMayChange);
+  const song = useSession((state) => state.song);
   const latest = useStore(open.mender.store, (state) => state.search);
   const trial = useStore(open.audition.store, (state) => state.trial);
   const search =
-    latest && latest.partId === part.id && latest.key === mendKey(part) ? latest : null;
+    latest && latest.partId === part.id && latest.key === contentKey(song, part) ? latest : null;
   const rate = open.session.store.getState().song.rateHz ?? 48_000;
   const around = measures.from / rate + (measures.measured.report.overTime.worst?.fromSeconds ?? 0);
   const idOf = (setting: Setting) => `safer/${part.id}/${setting.words}`;

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react';
 import { sharpContext } from '../controls/sharp-context.ts';
-import { useOpenSong } from '../song/open-song.ts';
+import { useOpenSong } from '../session/open-song.ts';
 
 const width = 280;
 const height = 88;

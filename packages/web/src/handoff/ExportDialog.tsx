@@ -4,7 +4,7 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
 import { sentenceOf } from '../api/request.ts';
-import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import {
   canChooseFolder,
   download,
@@ -45,7 +45,7 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
       const files = await exportParts(
         song,
         partIds,
-        open.playback.wholeSplices(),
+        open.playback.wholeSplices(song, partIds),
         stop.signal,
         (share) => setStage({ kind: 'rendering', share }),
       );

@@ -1,6 +1,6 @@
 import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
-import type { KnownSplices } from '../playback/prepared-song.ts';
+import type { KnownSplices } from '../playback/known-splices.ts';
 import type { ExportJob, FromExporter } from './export.worker.ts';
 
 export interface ExportedFile {

@@ -3,7 +3,8 @@ import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { partFrames, type Song } from '@pannet/core/song/song';
-import { planOfPart, type KnownSplices } from '../playback/prepared-song.ts';
+import type { KnownSplices } from '../playback/known-splices.ts';
+import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 
 export interface ExportJob {

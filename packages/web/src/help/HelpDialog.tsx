@@ -1,7 +1,7 @@
 import Form from 'react-bootstrap/Form';
 import Modal from 'react-bootstrap/Modal';
 import { useStore } from 'zustand';
-import { letterKeys, setLetterKeys, shortcuts } from '../song/shortcuts.ts';
+import { letterKeys, setLetterKeys, shortcuts } from '../session/shortcuts.ts';
 
 const words = [
   ['Voice', 'a placed copy of a take: where, when, how tuned, how loud'],

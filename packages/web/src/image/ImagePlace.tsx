@@ -4,7 +4,7 @@ import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { download } from '../handoff/export-run.ts';
-import { useSelectedPart, useSong } from '../song/open-song.ts';
+import { useSelectedPart, useSong } from '../session/open-song.ts';
 import { CarryOverDialog } from './CarryOverDialog.tsx';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';

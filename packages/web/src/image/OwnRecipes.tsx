@@ -8,7 +8,7 @@ import { keepRecipe, listRecipes, removeRecipe, type KeptRecipe } from '../api/r
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { download } from '../handoff/export-run.ts';
-import { useSong } from '../song/open-song.ts';
+import { useSong } from '../session/open-song.ts';
 import { RecipeRow } from './RecipeRow.tsx';
 
 const recipesKey = ['recipes'];

@@ -1,6 +1,6 @@
 import type { Part } from '@pannet/core/song/song';
 import { delayInMs } from '@pannet/core/voices/voice';
-import { useSong } from '../song/open-song.ts';
+import { useSong } from '../session/open-song.ts';
 import { sideOf, type Side } from './placement-bars.ts';
 import type { Taken } from './placement-labels.ts';
 import {

@@ -1,6 +1,6 @@
 import { recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
-import { useSong } from '../song/open-song.ts';
+import { useSong } from '../session/open-song.ts';
 import { OwnRecipes } from './OwnRecipes.tsx';
 import { RecipeRow } from './RecipeRow.tsx';
 

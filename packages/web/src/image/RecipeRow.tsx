@@ -6,7 +6,7 @@ import type { Preparation } from '@pannet/core/takes/preparation';
 import { memo, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
-import { useOpenSong, useSelection } from '../song/open-song.ts';
+import { useOpenSong, useSelection } from '../session/open-song.ts';
 
 interface Props {
   readonly id: string;

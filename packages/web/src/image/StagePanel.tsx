@@ -11,7 +11,7 @@ import type { Part } from '@pannet/core/song/song';
 import { useMemo } from 'react';
 import Button from 'react-bootstrap/Button';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
-import { useOpenSong, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSong } from '../session/open-song.ts';
 import { StageDrawing } from './StageDrawing.tsx';
 import { tableChanges, valueText } from './voice-edits.ts';
 

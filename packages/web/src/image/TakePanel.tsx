@@ -18,7 +18,7 @@ import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/import-files.ts';
-import { useOpenSong, useSelectedMeasures, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSelectedMeasures, useSong } from '../session/open-song.ts';
 import { tableChanges } from './voice-edits.ts';
 
 /** What the take is, and what is done to it before it is spread. */

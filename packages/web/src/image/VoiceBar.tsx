@@ -7,7 +7,7 @@ import type { Part } from '@pannet/core/song/song';
 import { spliceStyles } from '@pannet/core/voices/splices';
 import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
-import { useOpenSong, useSelection, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
 import {

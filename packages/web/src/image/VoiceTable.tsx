@@ -12,7 +12,7 @@ import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import { useOpenSong, usePlayback, useSelection } from '../song/open-song.ts';
+import { useOpenSong, usePlayback, useSelection } from '../session/open-song.ts';
 import { changeName, changesFor, voiceEdit, type VoiceChanges } from './voice-edits.ts';
 import { pages, type Page } from './voice-pages.tsx';
 

@@ -23,7 +23,7 @@ import {
 import { useMemo, type ComponentType } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
-import { usePlayback, useSong } from '../song/open-song.ts';
+import { usePlayback, useSong } from '../session/open-song.ts';
 import {
   bothDelayFigures,
   tunerKindText,

@@ -3,7 +3,7 @@ import { useCallback, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Progress } from '../controls/Progress.tsx';
 import { sentenceOf } from '../api/request.ts';
-import type { OpenSong } from '../song/open-song.ts';
+import type { OpenSong } from '../session/open-song.ts';
 import { keepFile, placeRecording, type ImportOutcome, type ImportStep } from './import-files.ts';
 
 interface ImportState {

@@ -1,4 +1,5 @@
-import type { KnownSplices } from '../playback/prepared-song.ts';
+import { contentKey } from '@pannet/core/findings/content-key';
+import type { KnownSplices } from '../playback/known-splices.ts';
 import type { Loop } from '@pannet/core/rendering/player';
 import { partFrames, type Part, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
@@ -47,7 +48,9 @@ export class Analyst {
   readonly #keys = new Map<string, string>();
   /** By their keys, the ones used last at the end. */
   readonly #known = new Map<string, Omit<PartMeasures, 'current'>>();
-  readonly #splices: () => KnownSplices;
+  /** What was stopped or failed, by the key that it had then. */
+  readonly #left = new Map<string, string>();
+  readonly #splices: (song: Song, partIds: readonly string[]) => KnownSplices;
   #song: Song | null = null;
   #selected: string | null = null;
   #loop: Loop | null = null;
@@ -57,9 +60,15 @@ export class Analyst {
   #timer: ReturnType<typeof setTimeout> | undefined;
 
   /** @param splices those that were planned already */
-  constructor(splices: () => KnownSplices = () => []) {
+  constructor(splices: (song: Song, partIds: readonly string[]) => KnownSplices = () => []) {
     this.#splices = splices;
     this.#worker.onmessage = (event: MessageEvent<FromMeasurer>) => this.#hear(event.data);
+    this.#worker.onerror = (event) => {
+      const sentence = `Measuring has stopped: ${event.message || 'its worker ended'}. Load the page anew.`;
+      if (this.#job) this.#left.set(this.#job.target, this.#job.key);
+      this.#job = null;
+      this.store.setState({ busy: null, failure: sentence });
+    };
   }
 
   /** @param loop the stretch that the selected part is measured over, or null for all of it */
@@ -72,7 +81,8 @@ export class Analyst {
     const job = this.#job;
     const overtaken =
       job &&
-      (this.#keyOf(job.target) !== job.key || (selected !== job.target && this.#isStale(selected)));
+      (this.#keyOf(job.target) !== job.key ||
+        (selected !== null && selected !== job.target && this.#isWanted(selected)));
     if (overtaken) this.#stop();
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => this.#next(), patienceMs);
@@ -89,7 +99,7 @@ export class Analyst {
   /** Leaves what is being measured until it is changed. */
   stop(): void {
     if (!this.#job) return;
-    this.#keys.set(this.#job.target, this.#job.key);
+    this.#left.set(this.#job.target, this.#job.key);
     this.#stop();
   }
 
@@ -120,17 +130,7 @@ export class Analyst {
   #keyOf(id: string): string | null {
     const part = this.#targetOf(id);
     if (!part || !this.#song) return null;
-    const { start, end } = this.#stretch(part);
-    return JSON.stringify([
-      part.image,
-      part.preparation,
-      part.takes,
-      part.levelDb,
-      part.plainVoice,
-      this.#song.panLaw,
-      start,
-      end,
-    ]);
+    return contentKey(this.#song, part, this.#stretch(part));
   }
 
   #selectedTargets(): string[] {
@@ -166,6 +166,11 @@ export class Analyst {
     return partId !== null && this.#keys.get(partId) !== this.#keyOf(partId);
   }
 
+  /** Whether its figures are wanted: what was stopped or failed is not tried again until it is changed. */
+  #isWanted(partId: string): boolean {
+    return this.#isStale(partId) && this.#left.get(partId) !== this.#keyOf(partId);
+  }
+
   #markStale(): void {
     const { parts } = this.store.getState();
     const next: Record<string, PartMeasures> = {};
@@ -186,7 +191,7 @@ export class Analyst {
     if (this.#job || !this.#song) return;
     const others = this.#playing ? [] : this.#song.partOrder.filter((id) => id !== this.#selected);
     const order = [...this.#selectedTargets(), ...others];
-    const target = order.find((id) => this.#isStale(id));
+    const target = order.find((id) => this.#isWanted(id));
     if (target === undefined) return;
     const part = this.#targetOf(target) as Part;
     const partId = part.id;
@@ -200,7 +205,7 @@ export class Analyst {
       from: start,
       to: end,
       wanted: this.#wanted,
-      splices: this.#splices(),
+      splices: this.#splices(this.#song, [partId]),
     };
     this.#job = { ...job, target, key: this.#keyOf(target) as string };
     this.store.setState({ busy: { partId: target, share: 0 } });
@@ -226,8 +231,7 @@ export class Analyst {
         parts: { ...state.parts, [job.target]: { ...measures, current } },
       }));
     } else if (message.kind === 'failed') {
-      // Not tried again until the part is changed.
-      this.#keys.set(job.target, job.key);
+      this.#left.set(job.target, job.key);
       this.store.setState({ failure: message.sentence });
     }
     this.#next();

@@ -66,7 +66,11 @@ export class Audition {
       songs: [song, changed.value.song],
       partId,
       ...this.#stretch(song, partId),
-      splices: this.#playback.wholeSplices(),
+      splices: [
+        ...new Map(
+          [song, changed.value.song].flatMap((one) => this.#playback.wholeSplices(one, [partId])),
+        ),
+      ],
     } satisfies LoudnessJob);
   }
 

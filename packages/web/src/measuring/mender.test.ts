@@ -4,7 +4,7 @@ import type { Setting } from '@pannet/core/findings/safer';
 import { allMayChange } from '@pannet/core/findings/variations';
 import { recipes } from '@pannet/core/image/recipes';
 import { notices } from '../controls/notices.ts';
-import { OpenSong } from '../song/open-song.ts';
+import { OpenSong } from '../session/open-song.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { twoParts } from '../testing/song.fixture.ts';

@@ -1,3 +1,4 @@
+import { contentKey } from '@pannet/core/findings/content-key';
 import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
 import type { Setting } from '@pannet/core/findings/safer';
@@ -43,11 +44,6 @@ export interface MenderState {
 const mendSeconds = 16;
 const searchSeconds = 8;
 
-/** What a mend depends on. */
-export function mendKey(part: Part): string {
-  return JSON.stringify([part.image, part.preparation, part.takes, part.plainVoice]);
-}
-
 /**
  * Looks for what mends a finding, and for safer settings, in a worker each; what it finds is played until it is kept or
  * dropped.
@@ -73,6 +69,10 @@ export class Mender {
     return worker;
   }
 
+  #keyOf(part: Part): string {
+    return contentKey(this.#session.store.getState().song, part);
+  }
+
   /** The loop, or so many seconds round a place. */
   #stretch(part: Part, seconds: number, aroundSeconds: number): { from: number; to: number } {
     const { song } = this.#session.store.getState();
@@ -91,7 +91,7 @@ export class Mender {
   try(part: Part, code: FindingCode, aroundSeconds: number): void {
     this.stopLooking();
     const id = mendId(part.id, code);
-    const key = mendKey(part);
+    const key = this.#keyOf(part);
     const { found } = this.store.getState();
     const stretch = this.#stretch(part, mendSeconds, aroundSeconds);
     const known = id in found && found[id].key === key ? found[id] : null;
@@ -127,7 +127,7 @@ export class Mender {
       song,
       partId: part.id,
       code,
-      splices: this.#playback.wholeSplices(),
+      splices: this.#playback.wholeSplices(song, [part.id]),
       ...stretch,
     });
   }
@@ -135,7 +135,7 @@ export class Mender {
   /** Whether a part is as it was: a mend of what it was would undo what was done since. */
   #isStill(partId: string, key: string): boolean {
     const part = this.#session.store.getState().song.parts[partId] as Part | undefined;
-    return part !== undefined && mendKey(part) === key;
+    return part !== undefined && this.#keyOf(part) === key;
   }
 
   #tell(worker: Worker, message: ToMender): void {
@@ -169,7 +169,7 @@ export class Mender {
     const { song } = this.#session.store.getState();
     const none: SearchState = {
       partId: part.id,
-      key: mendKey(part),
+      key: this.#keyOf(part),
       begun: null,
       tried: [],
       best: null,
@@ -193,7 +193,7 @@ export class Mender {
       song,
       partId: part.id,
       may,
-      splices: this.#playback.wholeSplices(),
+      splices: this.#playback.wholeSplices(song, [part.id]),
       ...this.#stretch(part, searchSeconds, aroundSeconds),
     });
   }

@@ -4,7 +4,7 @@ import type { Level, PartFigures } from '@pannet/core/findings/part-figures';
 import type { Search } from '@pannet/core/findings/safer';
 import type { MeasuredStereo } from '@pannet/core/measurement/report';
 import type { MayChange } from '@pannet/core/findings/variations';
-import type { KnownSplices } from '../playback/prepared-song.ts';
+import type { KnownSplices } from '../playback/known-splices.ts';
 import type { Song } from '@pannet/core/song/song';
 
 export interface MeasureJob {

@@ -10,8 +10,14 @@ import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import { useAnalyst, useOpenSong, usePlayback, useSelection, useSong } from '../song/open-song.ts';
-import { letterKeys } from '../song/shortcuts.ts';
+import {
+  useAnalyst,
+  useOpenSong,
+  usePlayback,
+  useSelection,
+  useSong,
+} from '../session/open-song.ts';
+import { letterKeys } from '../session/shortcuts.ts';
 import { toggleKeyOf, toggleLetters } from '../comparing/toggle-keys.ts';
 import { familyMarks } from './family-marks.tsx';
 import { Reach } from './Reach.tsx';

@@ -1,13 +1,15 @@
 import type { SpliceNeed } from '@pannet/core/derived/splice-library';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
-import type { Reach, RenderPlan } from '@pannet/core/rendering/plan';
+import type { PlanChange } from '@pannet/core/rendering/plan-change';
+import type { Reach } from '@pannet/core/rendering/time-map';
 import type { Loop, PlayerState } from '@pannet/core/rendering/player';
 import type { SplicePlan } from '@pannet/core/voices/splices';
-import type { Song } from '@pannet/core/song/song';
+import type { Recording, Song } from '@pannet/core/song/song';
+import type { PcmSource } from '@pannet/core/sources/blocks';
 
 /** From the page to the worklet. */
 export type ToWorklet =
-  | { readonly kind: 'plan'; readonly plan: RenderPlan }
+  | { readonly kind: 'plan'; readonly change: PlanChange }
   | { readonly kind: 'monitoring'; readonly monitoring: Monitoring }
   | { readonly kind: 'play' }
   | { readonly kind: 'stop' }
@@ -61,9 +63,16 @@ export interface Whereabouts {
   readonly reach: Reach;
 }
 
-/** From the page to the feeder. */
+/** From the page to the feeder. What the song reads travels as what has changed. */
 export type ToFeeder =
-  | { readonly kind: 'song'; readonly song: Song }
+  | {
+      readonly kind: 'sources';
+      readonly rateHz: number;
+      /** Recordings that it has not been told of. */
+      readonly recordings: readonly Recording[];
+      readonly added: readonly PcmSource[];
+      readonly dropped: readonly string[];
+    }
   | { readonly kind: 'worklet'; readonly port: MessagePort };
 
 export interface FromFeeder {

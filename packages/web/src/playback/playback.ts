@@ -3,6 +3,7 @@ import { db, dbToGain } from '@pannet/core/quantities/units';
 import { compile } from '@pannet/core/rendering/compile';
 import { plainMonitoring, type Monitoring } from '@pannet/core/rendering/monitor';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
+import { PlanSender } from '@pannet/core/rendering/plan-change';
 import type { Loop } from '@pannet/core/rendering/player';
 import { spliceNeeds, type SpliceNeed } from '@pannet/core/derived/splice-library';
 import type { Song } from '@pannet/core/song/song';
@@ -18,7 +19,9 @@ import type {
   ToFeeder,
   ToWorklet,
 } from './messages.ts';
-import type { KnownSplices } from './prepared-song.ts';
+import { AudioHost, handPort } from './audio-host.ts';
+import { SpliceCache, type KnownSplices } from './known-splices.ts';
+import { ToldSources } from './told-sources.ts';
 import workletUrl from './player.worklet.ts?worker&url';
 
 export interface PlaybackState {
@@ -57,15 +60,17 @@ function isCovered(plan: SplicePlan | undefined, frame: number, rateHz: number):
 /** The song with all voices muted that are not heard, in parts where one is heard alone. */
 function soloed(song: Song, soloVoices: PlaybackState['soloVoices']): Song {
   const parts = { ...song.parts };
+  let any = false;
   for (const [partId, ids] of Object.entries(soloVoices)) {
     const part = song.parts[partId];
     if (!part?.image.voices.some(({ id }) => ids.includes(id))) continue;
+    any = true;
     const voices = part.image.voices.map((voice) =>
       ids.includes(voice.id) ? { ...voice, muted: false } : { ...voice, muted: true },
     );
     parts[partId] = { ...part, image: { ...part.image, voices } };
   }
-  return { ...song, parts };
+  return any ? { ...song, parts } : song;
 }
 
 /** Plays a song: owns the audio context, the worklet and the feeder. One for each open song. */
@@ -82,7 +87,7 @@ export class Playback {
     preparing: 0,
     failure: null,
   }));
-  readonly #splices = new Map<string, SplicePlan>();
+  readonly #splices = new SpliceCache();
   readonly #feeder = new Worker(new URL('./feeder.worker.ts', import.meta.url), { type: 'module' });
   readonly #splicer = new Worker(new URL('./splices.worker.ts', import.meta.url), {
     type: 'module',
@@ -92,19 +97,28 @@ export class Playback {
   #askedAt = 0;
   readonly #seers = new Set<(seen: Seen) => void>();
   #song: Song | null = null;
+  /** Of the song as it is: what predictions and figures speak of. */
   #plan: RenderPlan | null = null;
+  /** Of what is heard: the same one, but where voices are heard alone. */
+  #heard: RenderPlan | null = null;
+  #sender = new PlanSender();
+  /** What the feeder was told of. */
+  readonly #told = new ToldSources();
   #watched: string | null = null;
   #looks = 0;
   /** What was seen last, until the page draws. */
   #look: Seen | null = null;
-  #context: AudioContext | null = null;
+  #host: AudioHost | null = null;
   #node: AudioWorkletNode | null = null;
-  #starting: Promise<void> | null = null;
   #recorded: ((recorded: Recorded) => void) | null = null;
 
   constructor() {
     this.#feeder.onmessage = ({ data }: MessageEvent<FromFeeder>) => this.#fail(data.sentence);
     this.#splicer.onmessage = ({ data }: MessageEvent<FromSplicer>) => this.#hearSplicer(data);
+    const broken = (event: ErrorEvent) =>
+      this.#fail(`Playing has stopped: ${event.message || 'a worker ended'}. Load the page anew.`);
+    this.#feeder.onerror = broken;
+    this.#splicer.onerror = broken;
   }
 
   get plan(): RenderPlan | null {
@@ -115,16 +129,25 @@ export class Playback {
   setSong(song: Song): void {
     if (song === this.#song) return;
     this.#song = song;
-    this.#tellFeeder({ kind: 'song', song });
+    // Nothing of one rate is ever played at another.
+    if (this.#host && this.#host.rateHz !== song.rateHz) this.#closeHost();
     this.#compile();
   }
 
   #compile(): void {
     if (!this.#song) return;
+    this.#plan = compile(this.#song, this.#splices, this.#plan);
     const heard = soloed(this.#song, this.store.getState().soloVoices);
-    this.#plan = compile(heard, this.#splices, this.#plan);
+    this.#heard = heard === this.#song ? this.#plan : compile(heard, this.#splices, this.#heard);
+    const told = this.#told.change(this.#heard, this.#song.recordings);
+    if (told) this.#tellFeeder(told);
     this.#refine(spliceNeeds(this.#song));
-    this.#tell({ kind: 'plan', plan: this.#plan });
+    this.#tellPlan();
+  }
+
+  #tellPlan(): void {
+    if (!this.#node || !this.#heard) return;
+    this.#tell({ kind: 'plan', change: this.#sender.change(this.#heard) });
   }
 
   /** Asks for the splices that are not planned, or only round where it played. */
@@ -170,9 +193,10 @@ export class Playback {
     return this.#plan?.rateHz ?? 48_000;
   }
 
-  /** Plans of whole takes, for workers that would have to make them again. */
-  wholeSplices(): KnownSplices {
-    return [...this.#splices].filter(([, plan]) => plan.coarseTo === undefined);
+  /** Plans of whole takes that these parts of a song need, for workers that would have to make them again. */
+  wholeSplices(song: Song, partIds: readonly string[] = song.partOrder): KnownSplices {
+    const needs = spliceNeeds({ ...song, partOrder: partIds.filter((id) => song.parts[id]) });
+    return this.#splices.whole(needs.map(({ key }) => key));
   }
 
   /** Hears a voice alone, together with others that are, or no longer. */
@@ -191,8 +215,22 @@ export class Playback {
     this.#tell({ kind: 'watch', partId });
   }
 
+  /** Plays, if there is anything to play; what the browser refuses is said. */
   async play(): Promise<void> {
-    await this.#start();
+    // What has no rate yet has no sound; an output of a guessed rate would play the first file wrong.
+    if (!this.#song?.rateHz) return;
+    const host = this.#openHost(this.#song.rateHz);
+    try {
+      await host.resume();
+    } catch (error) {
+      if (this.#host !== host) return;
+      this.#closeHost();
+      const why = error instanceof Error ? error.message : String(error);
+      this.#fail(`The browser gave no audio output: ${why}. Press play to try again.`);
+      return;
+    }
+    if (this.#host !== host) return;
+    this.store.setState({ failure: null });
     this.#tell({ kind: 'play' });
   }
 
@@ -232,15 +270,8 @@ export class Playback {
 
   /** Sends the sound to another device; rejects where that cannot be had. */
   async setDevice(deviceId: string): Promise<void> {
-    await this.#sink(deviceId);
+    await this.#host?.setDevice(deviceId);
     this.store.setState(({ output }) => ({ output: { ...output, deviceId } }));
-  }
-
-  /** Not in every browser. */
-  async #sink(deviceId: string): Promise<void> {
-    const context = this.#context as
-      (AudioContext & { setSinkId?: (id: string) => Promise<void> }) | null;
-    await context?.setSinkId?.(deviceId);
   }
 
   /** Is called with all that the worklet shows; returns how to end that. */
@@ -258,47 +289,48 @@ export class Playback {
     return new Promise((resolve) => (this.#recorded = resolve));
   }
 
-  /** A browser only lets sound begin with a press or a key, so the context is made at the first play. */
-  async #start(): Promise<void> {
-    this.#starting ??= this.#open().catch((error: unknown) => {
-      this.#starting = null;
-      this.store.setState({
-        failure: `The browser did not give an audio output: ${error instanceof Error ? error.message : String(error)}`,
-      });
-      throw error;
-    });
-    await this.#starting;
-    await this.#context?.resume();
+  /** A browser only lets sound begin with a press or a key, so the output is opened at the first play. */
+  #openHost(rateHz: number): AudioHost {
+    if (this.#host) return this.#host;
+    const host = new AudioHost(rateHz, workletUrl);
+    this.#host = host;
+    void host
+      .node()
+      .then((node) => {
+        if (this.#host === host) this.#connect(host, node);
+      })
+      // Who plays hears of it.
+      .catch(() => {});
+    return host;
   }
 
-  async #open(): Promise<void> {
-    const context = new AudioContext({ sampleRate: this.#plan?.rateHz ?? 48_000 });
-    await context.audioWorklet.addModule(workletUrl);
-    const node = new AudioWorkletNode(context, 'pannet-player', {
-      numberOfInputs: 0,
-      numberOfOutputs: 2,
-      outputChannelCount: [2, 2],
-    });
+  #closeHost(): void {
+    this.#host?.close();
+    this.#host = null;
+    this.#node = null;
+    this.store.setState({ state: 'stopped' });
+  }
+
+  #connect(host: AudioHost, node: AudioWorkletNode): void {
     node.port.onmessage = (event: MessageEvent<FromWorklet>) => this.#hearWorklet(event.data);
-    node.connect(context.destination, 0);
-    this.#context = context;
-    const { deviceId } = this.store.getState().output;
-    if (deviceId !== '') await this.#sink(deviceId).catch(() => this.setDevice(''));
+    node.onprocessorerror = () => {
+      this.#closeHost();
+      this.#fail('Playing has stopped: the engine ended. Press play to begin anew.');
+    };
     this.#node = node;
-    const channel = new MessageChannel();
-    this.#feeder.postMessage({ kind: 'worklet', port: channel.port1 } satisfies ToFeeder, [
-      channel.port1,
+    this.#sender = new PlanSender();
+    const { deviceId } = this.store.getState().output;
+    if (deviceId !== '') void host.setDevice(deviceId).catch(() => this.setDevice(''));
+    const feeding = new MessageChannel();
+    this.#feeder.postMessage({ kind: 'worklet', port: feeding.port1 } satisfies ToFeeder, [
+      feeding.port1,
     ]);
-    node.port.postMessage({ kind: 'feeder', port: channel.port2 } satisfies ToWorklet, [
-      channel.port2,
-    ]);
-    const splices = new MessageChannel();
-    this.#tellSplicer({ kind: 'worklet', port: splices.port1 }, [splices.port1]);
-    node.port.postMessage({ kind: 'splicer', port: splices.port2 } satisfies ToWorklet, [
-      splices.port2,
-    ]);
+    handPort(node, 'feeder', feeding.port2);
+    const splicing = new MessageChannel();
+    this.#tellSplicer({ kind: 'worklet', port: splicing.port1 }, [splicing.port1]);
+    handPort(node, 'splicer', splicing.port2);
     const { monitoring, frame, loop, looping } = this.store.getState();
-    if (this.#plan) this.#tell({ kind: 'plan', plan: this.#plan });
+    this.#tellPlan();
     this.#tell({ kind: 'monitoring', monitoring });
     this.#tell({ kind: 'watch', partId: this.#watched });
     this.#tell({ kind: 'seek', frame });
@@ -359,7 +391,6 @@ export class Playback {
   close(): void {
     this.#feeder.terminate();
     this.#splicer.terminate();
-    this.#node?.disconnect();
-    void this.#context?.close();
+    this.#closeHost();
   }
 }

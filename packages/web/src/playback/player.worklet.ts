@@ -1,4 +1,6 @@
+import { PlanReceiver } from '@pannet/core/rendering/plan-change';
 import { Player } from '@pannet/core/rendering/player';
+import { movingTable } from '@pannet/core/signal/sinc';
 import { BlockStore } from '@pannet/core/sources/blocks';
 import type {
   FeederToWorklet,
@@ -11,10 +13,14 @@ import type {
 
 const showEverySeconds = 1 / 60;
 
+// Some 60 ms of work: done as the module comes, never in a quantum.
+movingTable();
+
 /** A thin adapter: messages in, the player's blocks out. The first output is heard; the second is the watched part alone. */
 class PannetProcessor extends AudioWorkletProcessor {
   readonly #store = new BlockStore();
   readonly #player = new Player(sampleRate, this.#store);
+  readonly #plans = new PlanReceiver();
   #feeder: MessagePort | null = null;
   #nextShow = 0;
   #recording: (Recorded & { what: 'part' | 'heard'; at: number }) | null = null;
@@ -29,7 +35,7 @@ class PannetProcessor extends AudioWorkletProcessor {
     const player = this.#player;
     switch (message.kind) {
       case 'plan':
-        player.aim(message.plan);
+        player.aim(this.#plans.take(message.change));
         break;
       case 'monitoring':
         player.monitor.listen(message.monitoring);

@@ -3,13 +3,10 @@ import { compile } from '@pannet/core/rendering/compile';
 import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import type { Song } from '@pannet/core/song/song';
-import type { SplicePlan } from '@pannet/core/voices/splices';
+import { SpliceCache, type KnownSplices } from './known-splices.ts';
 import type { RecordingReader } from './recording-reader.ts';
 
-/** Splices by their keys, to be handed to another thread. */
-export type KnownSplices = readonly (readonly [string, SplicePlan])[];
-
-const splices = new Map<string, SplicePlan>();
+const splices = new SpliceCache();
 
 /**
  * The plan of a song of which only one part is needed, its splices planned: what workers render from.
@@ -25,7 +22,7 @@ export async function planOfPart(
   reader.know(song.recordings);
   const alone: Song = { ...song, partOrder: [partId] };
   for (const need of spliceNeeds(alone))
-    if (!splices.has(need.key))
+    if (!splices.get(need.key))
       splices.set(need.key, await prepareSplices(need, song.rateHz ?? 48_000, reader.load));
   return compile(alone, splices);
 }

@@ -14,25 +14,39 @@ interface ByteRange {
 const mostRanges = 32;
 const mostRequests = 2;
 
+/** So long it is tried again while the server is gone or busy. */
+const patienceMs = 120_000;
+/** What a later try may bring: the server was gone, timed out, or has too much to do. */
+const mayPass = (status: number) =>
+  status === 0 || status === 408 || status === 429 || status >= 500;
+
 /**
- * Fetches ranges of several recordings in one answer; tries again while the server is gone, a little later each time.
- * What comes short is asked for again, whatever the reason.
+ * Fetches ranges of several recordings in one answer; tries again while the server is gone, a little later each time, and
+ * gives up after two minutes. What the server refuses is not asked for again. What comes short is, whatever the reason.
  */
 async function patientFetch(ranges: readonly ByteRange[]): Promise<Uint8Array> {
   const total = ranges.reduce((sum, { start, end }) => sum + end - start, 0);
-  for (let wait = 100; ; wait = Math.min(2000, wait * 2)) {
+  let waited = 0;
+  for (let wait = 100; ; wait = Math.min(5000, wait * 2)) {
     const response = await fetch(rangesPath, {
       method: 'POST',
       body: JSON.stringify({ ranges }),
       headers: { 'Content-Type': 'application/json' },
       cache: 'no-store',
     }).catch(() => null);
-    if (response?.status === 404) throw new Error('A recording of this song is not on the server.');
+    const status = response?.status ?? 0;
     if (response?.status === 200) {
       const bytes = await response.arrayBuffer().catch(() => null);
       if (bytes?.byteLength === total) return new Uint8Array(bytes);
+    } else if (status === 404) {
+      throw new Error('A recording of this song is not on the server.');
+    } else if (!mayPass(status)) {
+      throw new Error(`The server does not give a recording of this song (it answered ${status}).`);
     }
+    if (waited >= patienceMs)
+      throw new Error('The server has not given a recording of this song for two minutes.');
     await new Promise((resolve) => setTimeout(resolve, wait));
+    waited += wait;
   }
 }
 
@@ -66,7 +80,7 @@ export class RecordingReader {
     this.#ahead = ahead;
   }
 
-  know(recordings: Readonly<Record<string, Recording>>): void {
+  know(recordings: Readonly<Record<string, Recording>> | readonly Recording[]): void {
     for (const recording of Object.values(recordings))
       this.#recordings.set(recording.hash, recording);
   }

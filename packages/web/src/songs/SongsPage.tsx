@@ -17,7 +17,7 @@ import {
   type SongSummary,
 } from '../api/songs.ts';
 import { say } from '../controls/notices.ts';
-import { DropArea } from '../importing/DropArea.tsx';
+import { DropArea } from '../controls/DropArea.tsx';
 import { handOver } from '../importing/waiting-files.ts';
 
 const songsKey = ['songs'];

@@ -9,7 +9,7 @@ import {
   useSelectedPart,
   useSession,
   useSong,
-} from '../song/open-song.ts';
+} from '../session/open-song.ts';
 import type { Peaks, PeaksJob } from './peaks.worker.ts';
 
 /** Shorter than this a drag is a click. */

@@ -6,7 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import { useAnalyst, useOpenSong, usePlayback, useSong } from '../song/open-song.ts';
+import { useAnalyst, useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';

@@ -5,7 +5,7 @@ import Button from 'react-bootstrap/Button';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { useStore } from 'zustand';
 import { imageState } from '../comparing/comparing.ts';
-import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../song/open-song.ts';
+import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../session/open-song.ts';
 
 /** The selected parts plain or as images, equally loud. */
 export function PlainOrImage() {

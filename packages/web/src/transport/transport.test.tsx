@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, render, screen, waitFor, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { notices } from '../controls/notices.ts';
-import { OpenSong, OpenSongContext } from '../song/open-song.ts';
+import { OpenSong, OpenSongContext } from '../session/open-song.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';

@@ -89,10 +89,10 @@ describe('an open song', () => {
     expect(open.playback.plan?.parts[1].strands.every(({ left, right }) => left || right)).toBe(
       true,
     );
-    expect(open.playback.wholeSplices()).toEqual([]);
+    expect(open.playback.wholeSplices(song())).toEqual([]);
     for (const { key } of job.needs) splicer.answer({ kind: 'splices', key, splices });
     expect(open.playback.store.getState().preparing).toBe(0);
-    expect(open.playback.wholeSplices().map(([key]) => key)).toEqual(
+    expect(open.playback.wholeSplices(song()).map(([key]) => key)).toEqual(
       job.needs.map(({ key }) => key),
     );
     expect(splicer.posted).toHaveLength(1);

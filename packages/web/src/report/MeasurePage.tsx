@@ -7,10 +7,10 @@ import { Progress } from '../controls/Progress.tsx';
 import { say } from '../controls/notices.ts';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import { DropArea } from '../importing/DropArea.tsx';
-import { figureTexts } from './figure-texts.ts';
+import { DropArea } from '../controls/DropArea.tsx';
+import { figureTexts } from '../measuring/figure-texts.ts';
 import { BandChart } from './BandChart.tsx';
-import type { FromFileMeasurer, MeasuredFile } from './messages.ts';
+import type { FromFileMeasurer, MeasuredFile } from '../measuring/messages.ts';
 
 type State =
   | { readonly kind: 'waiting' }

@@ -4,7 +4,7 @@ import Spinner from 'react-bootstrap/Spinner';
 import { Link, useParams } from 'react-router';
 import { sentenceOf } from '../api/request.ts';
 import { SongSession } from '../sync/song-session.ts';
-import { OpenSong, OpenSongContext } from './open-song.ts';
+import { OpenSong, OpenSongContext } from '../session/open-song.ts';
 import { SongFrame } from './SongFrame.tsx';
 
 /** Opens the song of the address; the frame inside only knows an open one. */

@@ -6,7 +6,7 @@ import { MemoryRouter } from 'react-router';
 import { notices } from '../controls/notices.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { MeasurePage } from './MeasurePage.tsx';
-import type { FromFileMeasurer, MeasuredFile } from './messages.ts';
+import type { FromFileMeasurer, MeasuredFile } from '../measuring/messages.ts';
 
 const rate = 48_000;
 const sine = (hz: number, gain: number) =>

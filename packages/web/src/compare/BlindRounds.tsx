@@ -4,9 +4,9 @@ import { Trash } from '@phosphor-icons/react';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
-import { useOpenSong, useSong } from '../song/open-song.ts';
+import { useOpenSong, useSong } from '../session/open-song.ts';
 import { BlindDialog } from './BlindDialog.tsx';
-import { nameOfState, statesOf } from './states.ts';
+import { nameOfState, statesOf } from '../comparing/states.ts';
 
 /** Two states without their names, as many rounds as wished; what came of it is kept in the song. */
 export function BlindRounds({ part }: { readonly part: Part }) {

@@ -5,7 +5,7 @@ import { act, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { measuredId } from '../measuring/analyst.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { OpenSong, OpenSongContext } from '../song/open-song.ts';
+import { OpenSong, OpenSongContext } from '../session/open-song.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';

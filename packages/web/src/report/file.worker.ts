@@ -1,6 +1,6 @@
 import { measureStereo } from '@pannet/core/measurement/report';
 import { decodeAudio } from '@pannet/core/sources/conversion';
-import type { FromFileMeasurer } from './messages.ts';
+import type { FromFileMeasurer } from '../measuring/messages.ts';
 
 const post = (message: FromFileMeasurer) => postMessage(message);
 const tellEveryMs = 100;

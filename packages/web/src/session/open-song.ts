@@ -28,7 +28,7 @@ export interface Selection {
 export class OpenSong {
   readonly session: SongSession;
   readonly playback = new Playback();
-  readonly analyst = new Analyst(() => this.playback.wholeSplices());
+  readonly analyst = new Analyst((song, partIds) => this.playback.wholeSplices(song, partIds));
   readonly comparing = new Comparing(this.analyst);
   readonly audition: Audition;
   readonly mender: Mender;

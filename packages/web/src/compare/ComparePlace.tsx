@@ -5,11 +5,11 @@ import { useStore } from 'zustand';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { measuredId, type PartMeasures } from '../measuring/analyst.ts';
-import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../song/open-song.ts';
+import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../session/open-song.ts';
 import { BlindRounds } from './BlindRounds.tsx';
 import { rows, type Row, type Value } from './compared-figures.ts';
-import { imageState } from './comparing.ts';
-import { nameOfState, statesOf } from './states.ts';
+import { imageState } from '../comparing/comparing.ts';
+import { nameOfState, statesOf } from '../comparing/states.ts';
 
 /** Plain, the image and its drafts side by side in figures, and blind. */
 export function ComparePlace() {

@@ -16,7 +16,13 @@ import { Link } from 'react-router';
 import { sentenceOf } from '../api/request.ts';
 import { places, usePlace } from './places.ts';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, usePlayback, useSelection, useSession, useSong } from './open-song.ts';
+import {
+  useOpenSong,
+  usePlayback,
+  useSelection,
+  useSession,
+  useSong,
+} from '../session/open-song.ts';
 
 interface Props {
   readonly onExport: () => void;

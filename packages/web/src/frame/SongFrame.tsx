@@ -5,18 +5,18 @@ import { ExportDialog } from '../handoff/ExportDialog.tsx';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
 import { HelpDialog } from '../help/HelpDialog.tsx';
 import { ImagePlace } from '../image/ImagePlace.tsx';
-import { DropArea } from '../importing/DropArea.tsx';
+import { DropArea } from '../controls/DropArea.tsx';
 import { ImportPanel, useImport } from '../importing/ImportPanel.tsx';
 import { takeOver } from '../importing/waiting-files.ts';
 import { AmongPlace } from '../among/AmongPlace.tsx';
-import { ComparePlace } from '../comparing/ComparePlace.tsx';
+import { ComparePlace } from '../compare/ComparePlace.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
 import { Strip } from '../strip/Strip.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
-import { useOpenSong, useSong } from './open-song.ts';
+import { useOpenSong, useSong } from '../session/open-song.ts';
 import { usePlace, type Place } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
-import { useShortcuts } from './shortcuts.ts';
+import { useShortcuts } from '../session/shortcuts.ts';
 
 /** The frame round a song: parts at the left, the fold at the right, the transport below, the place of work between. */
 export function SongFrame() {

@@ -1,0 +1,25 @@
+import type { Part, Song } from '../song/song.ts';
+
+/**
+ * All that a part's figures depend on, as one text: what differs in it is never shown as current. What is for the ears alone
+ * (mute, solo, the level that is held) is not in it.
+ * @param stretch what was measured, in frames; left out where the figures tell it themselves
+ */
+export function contentKey(
+  song: Song,
+  part: Part,
+  stretch?: { readonly start: number; readonly end: number },
+): string {
+  const moves = song.moves.filter(({ target }) => target.kind === 'part' && target.id === part.id);
+  return JSON.stringify([
+    part.image,
+    part.preparation,
+    part.takes,
+    part.levelDb,
+    part.plainVoice,
+    song.panLaw,
+    song.rateHz,
+    moves.length > 0 ? [moves, song.tempo] : null,
+    stretch ?? null,
+  ]);
+}

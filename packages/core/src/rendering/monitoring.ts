@@ -1,0 +1,24 @@
+import type { Listening } from './listening.ts';
+
+/** How the song is listened to. None of it is in the document, and none of it is exported. */
+export interface Monitoring {
+  readonly listening: Listening;
+  /** Where any part is soloed, only those are heard. */
+  readonly solo: readonly string[];
+  /** Parts heard plain, each at the linear gain that makes plain as loud as the image. */
+  readonly plain: Readonly<Record<string, number>>;
+  /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
+  readonly image: Readonly<Record<string, number>>;
+  readonly bedHeard: boolean;
+  /** Of all that is heard, linear; the last thing before the speakers. */
+  readonly level: number;
+}
+
+export const plainMonitoring: Monitoring = {
+  listening: 'stereo',
+  solo: [],
+  plain: {},
+  image: {},
+  bedHeard: true,
+  level: 1,
+};

@@ -1,0 +1,29 @@
+import { isMade, type MadeSource } from '../derived/made-source.ts';
+import { sectionDb } from '../signal/filters.ts';
+import type { Complex } from '../signal/long-fir.ts';
+import { responseAt } from '../voices/response.ts';
+import { toneSections } from '../voices/tone.ts';
+import type { StrandPlan } from './plan.ts';
+
+/** What tone and responses do to a strand; nothing where it has none. The phase of a tone is small and left out. */
+export function responseOf(
+  strand: StrandPlan,
+  rateHz: number,
+): ((hz: number) => Complex) | undefined {
+  const steps: MadeSource['step'][] = [];
+  for (let source = strand.source; isMade(source); source = source.from) steps.push(source.step);
+  const tones = steps.flatMap((step) =>
+    step.kind === 'tone' ? toneSections(step.tone, rateHz, 1) : [],
+  );
+  const responses = steps.flatMap((step) => (step.kind === 'response' ? [step.response] : []));
+  if (tones.length + responses.length === 0) return undefined;
+  return (hz) => {
+    const db = tones.reduce((sum, section) => sum + sectionDb(section, hz, rateHz), 0);
+    let { re, im } = { re: 10 ** (db / 20), im: 0 };
+    for (const response of responses) {
+      const by = responseAt(response, hz, rateHz);
+      [re, im] = [re * by.re - im * by.im, re * by.im + im * by.re];
+    }
+    return { re, im };
+  };
+}

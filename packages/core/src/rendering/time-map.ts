@@ -1,0 +1,62 @@
+import { driftParameters, voiceParameters } from '../parameters/tables.ts';
+import { delayTaps, movingTaps } from '../signal/sinc.ts';
+import type { PcmSource } from '../sources/blocks.ts';
+import type { DriftPath } from '../voices/drift.ts';
+import { longestWanderMs, splicedWander, type SplicePlan } from '../voices/splices.ts';
+import { quantumFrames } from './quantum.ts';
+
+/** How far behind and ahead of a place something is read, in frames. */
+export interface Reach {
+  readonly behind: number;
+  readonly ahead: number;
+}
+
+/**
+ * Where a reading reads its source at a frame of the song: shifted, along splices, and drifting round that. What it may be away
+ * from its place, and how long it goes on after its source, are told by the map itself.
+ */
+export interface TimeMap {
+  /** May be fractional, and below 0 for what is early. */
+  readonly delayFrames: number;
+  readonly tuning: { readonly splices: SplicePlan } | null;
+  readonly drift: { readonly path: DriftPath } | null;
+}
+
+/** The bounds of a map over a source, in frames; interpolators and the quantum not counted. */
+export function mapBounds({ delayFrames, tuning, drift }: TimeMap, source: PcmSource): Reach {
+  const wander =
+    (tuning ? splicedWander(tuning.splices, source.frames) : 0) +
+    (drift ? drift.path.widestFrames : 0);
+  return { behind: delayFrames + wander, ahead: wander - delayFrames };
+}
+
+/** What interpolators read on either side, and the quantum that is read at once. */
+const margin = Math.max(delayTaps, movingTaps) + quantumFrames;
+
+export function mapReach(map: TimeMap, source: PcmSource): Reach {
+  const { behind, ahead } = mapBounds(map, source);
+  return {
+    behind: Math.max(0, Math.ceil(behind)) + margin,
+    ahead: Math.max(0, Math.ceil(ahead)) + margin,
+  };
+}
+
+/** The frame of the song after which a map reads nothing of its source any more. */
+export function mapEnd(map: TimeMap, source: PcmSource): number {
+  return Math.ceil(source.frames + mapBounds(map, source).behind);
+}
+
+/** As far as any allowed delay, drift and tuning may read: round a place from which all of them may be tried at once. */
+export function widestReach(rateHz: number): Reach {
+  const { min, max } = voiceParameters.delayMs;
+  const wanderMs = driftParameters.rangeMs.max + longestWanderMs;
+  const framesOf = (ms: number) => Math.ceil((ms * rateHz) / 1000) + margin;
+  return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs - min) };
+}
+
+export function furthest(reaches: readonly Reach[]): Reach {
+  return {
+    behind: Math.max(margin, ...reaches.map(({ behind }) => behind)),
+    ahead: Math.max(margin, ...reaches.map(({ ahead }) => ahead)),
+  };
+}
