@@ -3,14 +3,44 @@ import '@fontsource/source-sans-3/600.css';
 import '@fontsource/source-code-pro/400.css';
 import '@fontsource/source-code-pro/500.css';
 import './styles/theme.scss';
+import './controls/controls.scss';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
+import { lazy, StrictMode, Suspense, type ReactNode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Link, RouterProvider } from 'react-router';
+import { Boundary } from './controls/Boundary.tsx';
 import { NoticeBoard } from './controls/NoticeBoard.tsx';
-import { MeasurePage } from './report/MeasurePage.tsx';
-import { SongPage } from './frame/SongPage.tsx';
 import { SongsPage } from './songs/SongsPage.tsx';
+
+// The list of songs comes alone; what a song needs, and measuring a file, when they are gone to.
+const SongPage = lazy(() =>
+  import('./frame/SongPage.tsx').then(({ SongPage: page }) => ({ default: page })),
+);
+const MeasurePage = lazy(() =>
+  import('./report/MeasurePage.tsx').then(({ MeasurePage: page }) => ({ default: page })),
+);
+
+function Fetched({ children }: { readonly children: ReactNode }) {
+  return (
+    <Boundary what="This page">
+      <Suspense
+        fallback={
+          <main className="songs-page">
+            <p className="quiet">Opening …</p>
+          </main>
+        }
+      >
+        {children}
+      </Suspense>
+    </Boundary>
+  );
+}
+
+const song = (
+  <Fetched>
+    <SongPage />
+  </Fetched>
+);
 
 const queries = new QueryClient({
   defaultOptions: { queries: { retry: 2, retryDelay: 500, refetchOnWindowFocus: true } },
@@ -29,11 +59,18 @@ function NoSuchPlace() {
 
 const router = createBrowserRouter([
   { path: '/', element: <SongsPage /> },
-  { path: '/songs/:songId', element: <SongPage /> },
-  { path: '/songs/:songId/parts/:partId/image', element: <SongPage /> },
-  { path: '/songs/:songId/parts/:partId/compare', element: <SongPage /> },
-  { path: '/songs/:songId/parts/:partId/among', element: <SongPage /> },
-  { path: '/measure', element: <MeasurePage /> },
+  { path: '/songs/:songId', element: song },
+  { path: '/songs/:songId/parts/:partId/image', element: song },
+  { path: '/songs/:songId/parts/:partId/compare', element: song },
+  { path: '/songs/:songId/parts/:partId/among', element: song },
+  {
+    path: '/measure',
+    element: (
+      <Fetched>
+        <MeasurePage />
+      </Fetched>
+    ),
+  },
   { path: '*', element: <NoSuchPlace /> },
 ]);
 

@@ -12,6 +12,7 @@ import { useMemo, useState } from 'react';
 import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { SongReport } from './SongReport.tsx';
 import { OutlineDrawing } from './OutlineDrawing.tsx';
+import './among.scss';
 
 /** The whole song from L to R and up the frequencies: where parts lie, and which are in each other's way. */
 export function AmongPlace() {

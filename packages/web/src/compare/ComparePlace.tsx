@@ -10,6 +10,7 @@ import { BlindRounds } from './BlindRounds.tsx';
 import { rows, type Row, type Value } from './compared-figures.ts';
 import { imageState } from '../comparing/comparing.ts';
 import { nameOfState, statesOf } from '../comparing/states.ts';
+import './compare.scss';
 
 /** Plain, the image and its drafts side by side in figures, and blind. */
 export function ComparePlace() {

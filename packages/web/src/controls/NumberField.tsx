@@ -1,6 +1,7 @@
 import { checkParameter, clampParameter, type Parameter } from '@pannet/core/parameters/parameter';
 import { figure } from '@pannet/core/quantities/wording';
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useEffect, useRef, useState, type KeyboardEvent } from 'react';
+import { useGesture } from './use-gesture.ts';
 
 interface Props<Value extends number | null> {
   readonly parameter: Parameter;
@@ -34,7 +35,6 @@ export function NumberField<Value extends number | null>(props: Props<Value>) {
   const label = props.label ?? parameter.label;
   const [draft, setDraft] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
-  const drag = useRef<{ y: number; from: number | null; value: number | null } | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const shown = draft ?? shownFigure(value, parameter);
 
@@ -91,26 +91,20 @@ export function NumberField<Value extends number | null>(props: Props<Value>) {
     return () => field?.removeEventListener('wheel', onWheel);
   }, [disabled]);
 
-  const begin = (event: PointerEvent) => {
-    if (disabled) return;
-    event.currentTarget.setPointerCapture(event.pointerId);
-    drag.current = { y: event.clientY, from: value, value };
-  };
-  const move = (event: PointerEvent) => {
-    const held = drag.current;
-    if (!held) return;
-    const steps = Math.round((held.y - event.clientY) / pixelsPerStep);
-    const next = stepped(parameter, held.from, steps);
-    if (next === held.value) return;
-    held.value = next;
-    onPreview?.(next);
-  };
-  const end = () => {
-    const held = drag.current;
-    drag.current = null;
-    if (!held || held.value === held.from) return;
-    onCommit(held.value);
-  };
+  const { handlers } = useGesture<{ y: number; from: number | null; value: number | null }>({
+    begin: (event) => (disabled ? null : { y: event.clientY, from: value, value }),
+    move: (held, event) => {
+      const steps = Math.round((held.y - event.clientY) / pixelsPerStep);
+      const next = stepped(parameter, held.from, steps);
+      if (next === held.value) return;
+      held.value = next;
+      onPreview?.(next);
+    },
+    end: (held) => {
+      if (held.value !== held.from) onCommit(held.value);
+    },
+    cancel: () => onCancel?.(),
+  });
 
   return (
     <span
@@ -134,13 +128,7 @@ export function NumberField<Value extends number | null>(props: Props<Value>) {
       <span
         className="unit"
         title="Drag up or down; double-click for the default"
-        onPointerDown={begin}
-        onPointerMove={move}
-        onPointerUp={end}
-        onPointerCancel={() => {
-          drag.current = null;
-          onCancel?.();
-        }}
+        {...handlers}
         onDoubleClick={() =>
           !disabled && onCommit(parameter.off === undefined ? parameter.default : null)
         }

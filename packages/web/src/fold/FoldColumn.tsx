@@ -1,6 +1,7 @@
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
+import { lazy, Suspense } from 'react';
 import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
@@ -13,11 +14,20 @@ import {
 } from '../session/open-song.ts';
 import { Figures } from './Figures.tsx';
 import { Findings } from './Findings.tsx';
-import { FoldChart } from './FoldChart.tsx';
 import { LiveFigures } from './LiveFigures.tsx';
-import { OverTimeChart } from './OverTimeChart.tsx';
-import { SaferSetting } from './SaferSetting.tsx';
 import { Scope } from './Scope.tsx';
+import './fold.scss';
+
+// Charts come with the first song that has figures to draw.
+const FoldChart = lazy(() =>
+  import('./FoldChart.tsx').then(({ FoldChart: chart }) => ({ default: chart })),
+);
+const OverTimeChart = lazy(() =>
+  import('./OverTimeChart.tsx').then(({ OverTimeChart: chart }) => ({ default: chart })),
+);
+const SaferSetting = lazy(() =>
+  import('./SaferSetting.tsx').then(({ SaferSetting: setting }) => ({ default: setting })),
+);
 
 /** What the image does to the fold: always there. */
 export function FoldColumn() {
@@ -41,18 +51,22 @@ export function FoldColumn() {
       <h2 className="heading mt-1">
         <FigureLabel figure="loss" className="heading-button" />
       </h2>
-      <FoldChart measured={measures?.measured ?? null} />
+      <Suspense fallback={<div style={{ height: 150 }} />}>
+        <FoldChart measured={measures?.measured ?? null} />
+      </Suspense>
       {report && measures && (
         <>
           <h2 className="heading mt-1">
             <FigureLabel figure="overTime" className="heading-button" />
           </h2>
-          <OverTimeChart
-            overTime={report.overTime}
-            from={measures.from / rate}
-            to={measures.to / rate}
-            rateHz={rate}
-          />
+          <Suspense>
+            <OverTimeChart
+              overTime={report.overTime}
+              from={measures.from / rate}
+              to={measures.to / rate}
+              rateHz={rate}
+            />
+          </Suspense>
         </>
       )}
       {failure && (
@@ -63,7 +77,9 @@ export function FoldColumn() {
       {report && measures && (
         <>
           <Findings part={part} measures={measures} />
-          <SaferSetting part={part} measures={measures} />
+          <Suspense>
+            <SaferSetting part={part} measures={measures} />
+          </Suspense>
           <p className="quiet small m-0 border-top pt-1">
             Measured over {clock(measures.from / rate)}–{clock(measures.to / rate)}
             {stale ? '; the image has changed since' : ''}.

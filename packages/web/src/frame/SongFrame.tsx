@@ -1,74 +1,112 @@
-import { useEffect, useRef, useState } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useStore } from 'zustand';
-import { ExportDialog } from '../handoff/ExportDialog.tsx';
-import { FoldColumn } from '../fold/FoldColumn.tsx';
-import { HelpDialog } from '../help/HelpDialog.tsx';
-import { ImagePlace } from '../image/ImagePlace.tsx';
+import { Boundary } from '../controls/Boundary.tsx';
 import { DropArea } from '../controls/DropArea.tsx';
-import { ImportPanel, useImport } from '../importing/ImportPanel.tsx';
+import { FoldColumn } from '../fold/FoldColumn.tsx';
+import { ImagePlace } from '../image/ImagePlace.tsx';
+import { ImportPanel } from '../importing/ImportPanel.tsx';
+import { ImportQueue } from '../importing/import-queue.ts';
 import { takeOver } from '../importing/waiting-files.ts';
-import { AmongPlace } from '../among/AmongPlace.tsx';
-import { ComparePlace } from '../compare/ComparePlace.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
+import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useShortcuts } from '../session/shortcuts.ts';
 import { Strip } from '../strip/Strip.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
-import { useOpenSong, useSong } from '../session/open-song.ts';
 import { usePlace, type Place } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
-import { useShortcuts } from '../session/shortcuts.ts';
+import './frame.scss';
+
+// Fetched when they are first gone to.
+const AmongPlace = lazy(() =>
+  import('../among/AmongPlace.tsx').then(({ AmongPlace: place }) => ({ default: place })),
+);
+const ComparePlace = lazy(() =>
+  import('../compare/ComparePlace.tsx').then(({ ComparePlace: place }) => ({ default: place })),
+);
+const ExportDialog = lazy(() =>
+  import('../handoff/ExportDialog.tsx').then(({ ExportDialog: dialog }) => ({ default: dialog })),
+);
+const HelpDialog = lazy(() =>
+  import('../help/HelpDialog.tsx').then(({ HelpDialog: dialog }) => ({ default: dialog })),
+);
+
+/** What stands somewhere in the frame: waited for while it is fetched, and alone in it if it breaks. */
+function Room({ what, children }: { readonly what: string; readonly children: ReactNode }) {
+  return (
+    <Boundary what={what}>
+      <Suspense fallback={<p className="quiet p-3 m-0">Opening …</p>}>{children}</Suspense>
+    </Boundary>
+  );
+}
 
 /** The frame round a song: parts at the left, the fold at the right, the transport below, the place of work between. */
 export function SongFrame() {
   const open = useOpenSong();
-  const song = useSong();
-  const imports = useImport(open);
+  const isEmpty = useSession(({ shown }) => shown.partOrder.length === 0);
+  const [imports] = useState(() => new ImportQueue(open));
+  const importing = useStore(imports.store);
   const [dialog, setDialog] = useState<'export' | 'help' | null>(null);
   const [drawer, setDrawer] = useState(false);
   useShortcuts(open, () => setDialog('help'));
   const place = usePlace();
   useSelectionInAddress(place);
 
-  const { bring } = imports;
   useEffect(() => {
     const files = takeOver(open.session.id);
-    if (files.length > 0) void bring(files);
-  }, [open, bring]);
+    if (files.length > 0) imports.bring(files);
+  }, [open, imports]);
 
   return (
     <DropArea
       hint="Drop mono takes and a rough mix into this song"
-      onFiles={(files) => void bring(files)}
+      onFiles={(files) => imports.bring(files)}
     >
       <div className="frame">
         <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
         <nav className="frame-parts" aria-label="Parts">
-          <ImportPanel state={imports.state} onStop={imports.stop} onDismiss={imports.dismiss} />
-          <PartsList onFiles={(files) => void bring(files)} />
+          <ImportPanel
+            state={importing}
+            onStop={() => imports.stop()}
+            onDismiss={() => imports.dismiss()}
+          />
+          <Room what="The list of parts">
+            <PartsList onFiles={(files) => imports.bring(files)} />
+          </Room>
         </nav>
         <main className="frame-place">
-          {song.partOrder.length > 0 ? (
-            <>
-              <Strip />
-              {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
-              {place === 'compare' && <ComparePlace />}
-              {place === 'among' && <AmongPlace />}
-            </>
-          ) : (
+          {isEmpty ? (
             <p className="empty m-auto">
               This song is empty. Drop mono files here (WAV, FLAC, MP3, Ogg Vorbis or AIFF), one for
               each instrument or singer, and a stereo rough mix of everything else: it becomes the
               bed. The first file decides the song&apos;s rate.
             </p>
+          ) : (
+            <>
+              <Room what="The wave">
+                <Strip />
+              </Room>
+              <Room key={place} what="This place">
+                {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
+                {place === 'compare' && <ComparePlace />}
+                {place === 'among' && <AmongPlace />}
+              </Room>
+            </>
           )}
         </main>
         <aside className={`frame-fold${drawer ? ' open' : ''}`} aria-label="Fold" id="fold-column">
-          <FoldColumn />
+          <Room what="The fold column">
+            <FoldColumn />
+          </Room>
         </aside>
-        <BottomBar drawer={drawer} onDrawer={() => setDrawer(!drawer)} />
+        <Room what="The bar below">
+          <BottomBar drawer={drawer} onDrawer={() => setDrawer(!drawer)} />
+        </Room>
       </div>
-      {dialog === 'export' && <ExportDialog onClose={() => setDialog(null)} />}
-      {dialog === 'help' && <HelpDialog onClose={() => setDialog(null)} />}
+      <Suspense>
+        {dialog === 'export' && <ExportDialog onClose={() => setDialog(null)} />}
+        {dialog === 'help' && <HelpDialog onClose={() => setDialog(null)} />}
+      </Suspense>
     </DropArea>
   );
 }

@@ -23,11 +23,14 @@ export function CarryOverDialog({ part, onClose }: Props) {
   const [mirrored, setMirrored] = useState(false);
   const [prepared, setPrepared] = useState(false);
   const carry = () => {
-    const image = mirrored ? mirroredImage(part.image) : part.image;
+    // As it is kept: what is only tried is not carried over.
+    const kept = open.keptPart(part.id);
+    if (!kept) return;
+    const image = mirrored ? mirroredImage(kept.image) : kept.image;
     const edits = chosen.flatMap((partId): Edit[] => [
       { kind: 'set-image', partId, image },
       ...(prepared
-        ? [{ kind: 'set-preparation', partId, preparation: part.preparation } as const]
+        ? [{ kind: 'set-preparation', partId, preparation: kept.preparation } as const]
         : []),
     ]);
     const how = mirrored ? ', mirrored' : '';

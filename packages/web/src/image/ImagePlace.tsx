@@ -11,6 +11,7 @@ import { RecipeList } from './RecipeList.tsx';
 import { StagePanel } from './StagePanel.tsx';
 import { TakePanel } from './TakePanel.tsx';
 import { VoiceTable } from './VoiceTable.tsx';
+import './image.scss';
 
 /** The main place: where the voices of the selected part stand, and what is done to their sum. */
 export function ImagePlace({ onExport }: { readonly onExport: () => void }) {

@@ -4,7 +4,8 @@ import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tabl
 import type { Junction } from '@pannet/core/rendering/junction';
 import type { Part } from '@pannet/core/song/song';
 import { lowShare, tiltAtDb } from '@pannet/core/voices/response';
-import { useRef, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
+import { useGesture } from '../controls/use-gesture.ts';
 import { useStageEdits } from './StagePanel.tsx';
 
 const width = 172;
@@ -181,9 +182,22 @@ interface HandleProps {
 /** A piece of the drawing that is dragged, or stepped by arrow keys (Shift: ten steps) and wheel: one drag is one undo. */
 function Handle(props: HandleProps) {
   const { label, text, value, cursor, at, onPreview, onCommit, onCancel, children } = props;
-  const held = useRef<{ x: number; y: number; from: number; last: Partial<Stage> | null } | null>(
-    null,
-  );
+  const { handlers } = useGesture<
+    { readonly x: number; readonly y: number; readonly from: number; last: Partial<Stage> | null },
+    SVGGElement
+  >({
+    begin: (event) => ({ x: event.clientX, y: event.clientY, from: value, last: null }),
+    move: (held, event) => {
+      const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
+      const scale = width / (box?.width || width);
+      held.last = at(held.from, (event.clientX - held.x) * scale, (held.y - event.clientY) * scale);
+      onPreview(held.last);
+    },
+    end: ({ last }) => {
+      if (last) onCommit(last);
+    },
+    cancel: onCancel,
+  });
   const step = (steps: number) =>
     onCommit(cursor === 'ns-resize' ? at(value, 0, steps) : at(value, steps, 0));
   return (
@@ -201,27 +215,7 @@ function Handle(props: HandleProps) {
         step(direction * (event.shiftKey ? 10 : 1));
       }}
       onWheel={(event) => step(event.deltaY < 0 ? 1 : -1)}
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        held.current = { x: event.clientX, y: event.clientY, from: value, last: null };
-      }}
-      onPointerMove={(event) => {
-        if (!held.current) return;
-        const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
-        const scale = width / (box?.width || width);
-        const { x, y, from } = held.current;
-        held.current.last = at(from, (event.clientX - x) * scale, (y - event.clientY) * scale);
-        onPreview(held.current.last);
-      }}
-      onPointerUp={() => {
-        const last = held.current?.last;
-        held.current = null;
-        if (last) onCommit(last);
-      }}
-      onPointerCancel={() => {
-        held.current = null;
-        onCancel();
-      }}
+      {...handlers}
     >
       {children}
     </g>

@@ -21,11 +21,13 @@ type Change = Partial<Stage>;
 export function useStageEdits(part: Part) {
   const open = useOpenSong();
   const edits = (changes: Change) => [{ kind: 'set-stage' as const, partId: part.id, changes }];
-  const confirmed = () => open.session.store.getState().song.parts[part.id].image.stage;
+  const confirmed = () => open.keptPart(part.id)?.image.stage ?? part.image.stage;
+  const onKept = (changes: Change) => open.onKept(part.id, part.image.stage, confirmed(), changes);
   return {
-    preview: (changes: Change) => open.preview(edits(changes)),
+    preview: (changes: Change) => open.preview(edits(onKept(changes))),
     cancel: () => open.session.endPreview(),
-    commit: (changes: Change) => {
+    commit: (shown: Change) => {
+      const changes = onKept(shown);
       const before = confirmed();
       const after = { ...before, ...changes };
       const says = [

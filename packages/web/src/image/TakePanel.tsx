@@ -21,6 +21,9 @@ import { originText } from '../importing/import-files.ts';
 import { useOpenSong, useSelectedMeasures, useSong } from '../session/open-song.ts';
 import { tableChanges } from './voice-edits.ts';
 
+/** What becomes of a preparation. */
+type Change = (from: Preparation) => Preparation;
+
 /** What the take is, and what is done to it before it is spread. */
 export function TakePanel({ part }: { readonly part: Part }) {
   const open = useOpenSong();
@@ -31,19 +34,26 @@ export function TakePanel({ part }: { readonly part: Part }) {
   const edits = (next: Preparation) => [
     { kind: 'set-preparation' as const, partId: part.id, preparation: next },
   ];
-  const preview = (changes: Partial<Preparation>) =>
-    open.preview(edits({ ...preparation, ...changes }));
-  const commit = (changes: Partial<Preparation>) => {
-    const before = open.session.store.getState().song.parts[part.id].preparation;
-    const after = { ...preparation, ...changes };
+  const preview = (change: Change) => open.preview(edits(change(preparation)));
+  /** Of the preparation as it is kept: what is only tried is not kept under another name. */
+  const commit = (change: Change) => {
+    const before = open.keptPart(part.id)?.preparation;
+    if (!before) return;
+    const after = change(before);
     const says = preparationChanges(before, after);
     if (says.length === 0) open.session.endPreview();
     else open.do(`${part.name}: ${says.join(', ')}`, edits(after));
   };
   const cancel = () => open.session.endPreview();
-  const withBand = (index: number, band: EqualiserBand) => ({
-    bands: preparation.bands.with(index, band),
-  });
+  const band = (index: number, changes: Partial<EqualiserBand>): Change => {
+    return (from) => ({
+      ...from,
+      bands: from.bands.with(index, { ...from.bands[index], ...changes }),
+    });
+  };
+  const compressed = (changes: Partial<Preparation['compressor']>): Change => {
+    return (from) => ({ ...from, compressor: { ...from.compressor, ...changes } });
+  };
   const reduction = measures?.measured.reductionDb ?? null;
   return (
     <>
@@ -74,19 +84,19 @@ export function TakePanel({ part }: { readonly part: Part }) {
       <ParameterRow
         parameter={preparationParameters.lowCutHz}
         value={preparation.lowCutHz}
-        onPreview={(lowCutHz) => preview({ lowCutHz })}
-        onCommit={(lowCutHz) => commit({ lowCutHz })}
+        onPreview={(lowCutHz) => preview((from) => ({ ...from, lowCutHz }))}
+        onCommit={(lowCutHz) => commit((from) => ({ ...from, lowCutHz }))}
         onCancel={cancel}
       />
-      {preparation.bands.map((band, n) => (
+      {preparation.bands.map((shown, n) => (
         <fieldset key={n} className="band-fields">
           <legend className="visually-hidden">Band {n + 1}</legend>
           <select
             className="plain-select"
             aria-label={`Kind of band ${n + 1}`}
-            value={band.kind}
+            value={shown.kind}
             onChange={(event) =>
-              commit(withBand(n, { ...band, kind: event.target.value as EqualiserBand['kind'] }))
+              commit(band(n, { kind: event.target.value as EqualiserBand['kind'] }))
             }
           >
             {bandKinds.map((kind) => (
@@ -98,11 +108,11 @@ export function TakePanel({ part }: { readonly part: Part }) {
               key={name}
               parameter={bandParameters[name]}
               label={`Band ${n + 1}, ${bandParameters[name].label.toLowerCase()}`}
-              value={band[name]}
+              value={shown[name]}
               unit={name === 'q' ? 'Q' : undefined}
               width={name === 'q' ? 56 : 78}
-              onPreview={(value) => preview(withBand(n, { ...band, [name]: value }))}
-              onCommit={(value) => commit(withBand(n, { ...band, [name]: value }))}
+              onPreview={(value) => preview(band(n, { [name]: value }))}
+              onCommit={(value) => commit(band(n, { [name]: value }))}
               onCancel={cancel}
               onRefuse={say}
             />
@@ -117,8 +127,8 @@ export function TakePanel({ part }: { readonly part: Part }) {
             parameter={compressorParameters[name]}
             value={compressor[name]}
             slider={name === 'thresholdDb'}
-            onPreview={(value) => preview({ compressor: { ...compressor, [name]: value } })}
-            onCommit={(value) => commit({ compressor: { ...compressor, [name]: value } })}
+            onPreview={(value) => preview(compressed({ [name]: value }))}
+            onCommit={(value) => commit(compressed({ [name]: value }))}
             onCancel={cancel}
           />
         ),
@@ -135,7 +145,7 @@ export function TakePanel({ part }: { readonly part: Part }) {
           size="sm"
           variant="outline-primary"
           className="w-100"
-          onClick={() => commit(neutralPreparation)}
+          onClick={() => commit(() => neutralPreparation)}
         >
           Leave the take as it is
         </Button>

@@ -7,6 +7,7 @@ import type { Part } from '@pannet/core/song/song';
 import { spliceStyles } from '@pannet/core/voices/splices';
 import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useGesture } from '../controls/use-gesture.ts';
 import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
@@ -33,52 +34,51 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
   const rateHz = useSong().rateHz ?? 48_000;
   const selected = useSelection().voiceId === voice.id;
   const group = useRef<SVGGElement>(null);
-  const drag = useRef<{ dx: number; dy: number; before: Voice; changes: VoiceChanges } | null>(
-    null,
-  );
   const [dragging, setDragging] = useState(false);
 
   const place = (event: PointerEvent) => {
     const area = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect();
     return { x: event.clientX - (area?.left ?? 0), y: event.clientY - (area?.top ?? 0) };
   };
-  const grab = (event: PointerEvent) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    open.selectVoice(voice.id, event.shiftKey || event.ctrlKey || event.metaKey);
-    const at = place(event);
-    const x = side === 'both' ? at.x : bars[0][0] + bars[0][1] / 2;
-    drag.current = { dx: at.x - x, dy: at.y - y, before: voice, changes: {} };
-  };
-  const move = (event: PointerEvent) => {
-    const held = drag.current;
-    if (!held) return;
-    const at = place(event);
-    const timeMs = msOfY(at.y - held.dy, box);
-    const delay = delayAt(timeMs, held.before.delay.unit, rateHz, event.altKey);
-    const changes: { -readonly [key in keyof VoiceChanges]: VoiceChanges[key] } = {};
-    if (delay.value !== held.before.delay.value) changes.delay = delay;
-    if (held.before.placement.kind === 'pan') {
-      const panPercent = panOfX(at.x - held.dx, box);
-      if (panPercent !== held.before.placement.panPercent)
-        changes.placement = { kind: 'pan', panPercent };
-    }
-    held.changes = changes;
-    setDragging(true);
-    if (Object.keys(changes).length > 0) open.preview(voiceEdit(part, held.before, changes));
-    else open.session.endPreview();
-  };
-  const drop = () => {
-    const held = drag.current;
-    drag.current = null;
-    setDragging(false);
-    if (!held || Object.keys(held.changes).length === 0) return;
-    open.do(changeName(held.before, held.changes), voiceEdit(part, held.before, held.changes));
-  };
-  const cancel = () => {
-    drag.current = null;
-    setDragging(false);
-    open.session.endPreview();
-  };
+  interface Held {
+    readonly dx: number;
+    readonly dy: number;
+    readonly before: Voice;
+    changes: VoiceChanges;
+  }
+  const drag = useGesture<Held>({
+    begin: (event) => {
+      open.selectVoice(voice.id, event.shiftKey || event.ctrlKey || event.metaKey);
+      const at = place(event);
+      const x = side === 'both' ? at.x : bars[0][0] + bars[0][1] / 2;
+      return { dx: at.x - x, dy: at.y - y, before: voice, changes: {} };
+    },
+    move: (held, event) => {
+      const at = place(event);
+      const timeMs = msOfY(at.y - held.dy, box);
+      const delay = delayAt(timeMs, held.before.delay.unit, rateHz, event.altKey);
+      const changes: { -readonly [key in keyof VoiceChanges]: VoiceChanges[key] } = {};
+      if (delay.value !== held.before.delay.value) changes.delay = delay;
+      if (held.before.placement.kind === 'pan') {
+        const panPercent = panOfX(at.x - held.dx, box);
+        if (panPercent !== held.before.placement.panPercent)
+          changes.placement = { kind: 'pan', panPercent };
+      }
+      held.changes = changes;
+      setDragging(true);
+      if (Object.keys(changes).length > 0) open.preview(voiceEdit(part, held.before, changes));
+      else open.session.endPreview();
+    },
+    end: ({ before, changes }) => {
+      setDragging(false);
+      if (Object.keys(changes).length === 0) return;
+      open.do(changeName(before, changes), voiceEdit(part, before, changes));
+    },
+    cancel: () => {
+      setDragging(false);
+      open.session.endPreview();
+    },
+  });
   const change = (changes: VoiceChanges) =>
     open.do(changeName(voice, changes), voiceEdit(part, voice, changes));
   const stepDelay = (steps: number, fine: boolean) => {
@@ -100,8 +100,7 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
       );
       if (panPercent !== voice.placement.panPercent)
         change({ placement: { kind: 'pan', panPercent } });
-    } else if (event.key === 'Escape' && drag.current) cancel();
-    else return;
+    } else if (event.key !== 'Escape' || !drag.cancel()) return;
     event.preventDefault();
   };
 
@@ -130,10 +129,7 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
       data-testid={`voice-${voice.name}`}
       opacity={voice.muted ? 0.4 : 1}
       style={{ cursor: 'grab', outlineOffset: 3 }}
-      onPointerDown={grab}
-      onPointerMove={move}
-      onPointerUp={drop}
-      onPointerCancel={cancel}
+      {...drag.handlers}
       onKeyDown={onKeyDown}
       onFocus={() => selected || open.selectVoice(voice.id)}
       onDoubleClick={() =>

@@ -6,7 +6,7 @@ import {
   SpeakerSlash,
   Trash,
 } from '@phosphor-icons/react';
-import { freeVoiceId, mirroredImage, mostVoices } from '@pannet/core/image/image';
+import { freeVoiceId, mirroredImage, mostVoices, type Image } from '@pannet/core/image/image';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
@@ -23,27 +23,22 @@ export function VoiceTable({ part }: { readonly part: Part }) {
   const { voiceIds } = useSelection();
   const { voices } = part.image;
   const page = pages.find(({ name }) => name === pageName) ?? pages[0];
-  const setVoices = (name: string, next: readonly Voice[]): void => {
-    const edit: Edit = {
-      kind: 'set-image',
-      partId: part.id,
-      image: { ...part.image, voices: next },
-    };
+  /** What is done to the voices as they are kept: what is only tried is not kept under another name. */
+  const changeImage = (name: string, change: (kept: Image) => Image): void => {
+    const kept = open.keptPart(part.id);
+    if (!kept) return;
+    const edit: Edit = { kind: 'set-image', partId: part.id, image: change(kept.image) };
     open.do(`${part.name}: ${name}`, [edit]);
   };
   const add = () => {
-    const voice = newVoice(freeVoiceId(voices), `voice ${voices.length + 1}`);
-    setVoices('add a voice', [...voices, voice]);
-    open.selectVoice(voice.id);
+    changeImage('add a voice', ({ voices: kept, stage }) => {
+      const voice = newVoice(freeVoiceId(kept), `voice ${kept.length + 1}`);
+      return { voices: [...kept, voice], stage };
+    });
+    open.selectVoice(open.keptPart(part.id)?.image.voices.at(-1)?.id ?? null);
   };
   const swap = () =>
-    open.do(`${part.name}: swap sides`, [
-      {
-        kind: 'set-image',
-        partId: part.id,
-        image: { ...mirroredImage(part.image), stage: part.image.stage },
-      },
-    ]);
+    changeImage('swap sides', (kept) => ({ ...mirroredImage(kept), stage: kept.stage }));
   return (
     <section className="voice-table" aria-label="Voices">
       <div className="voice-table-head">
@@ -96,16 +91,21 @@ export function VoiceTable({ part }: { readonly part: Part }) {
                 voice={voice}
                 page={page}
                 onDuplicate={() =>
-                  setVoices(`duplicate ${voice.name}`, [
-                    ...voices,
-                    { ...voice, id: freeVoiceId(voices), name: `${voice.name} copy`.slice(0, 60) },
-                  ])
+                  changeImage(`duplicate ${voice.name}`, ({ voices: kept, stage }) => ({
+                    stage,
+                    voices: [
+                      ...kept,
+                      ...kept.flatMap((other) =>
+                        other.id === voice.id ? [copyOf(other, freeVoiceId(kept))] : [],
+                      ),
+                    ],
+                  }))
                 }
                 onRemove={() =>
-                  setVoices(
-                    `remove ${voice.name}`,
-                    voices.filter((other) => other.id !== voice.id),
-                  )
+                  changeImage(`remove ${voice.name}`, ({ voices: kept, stage }) => ({
+                    stage,
+                    voices: kept.filter((other) => other.id !== voice.id),
+                  }))
                 }
               />
             ))}
@@ -117,6 +117,10 @@ export function VoiceTable({ part }: { readonly part: Part }) {
       </div>
     </section>
   );
+}
+
+function copyOf(voice: Voice, id: string): Voice {
+  return { ...voice, id, name: `${voice.name} copy`.slice(0, 60) };
 }
 
 interface RowProps {
@@ -133,12 +137,11 @@ function VoiceRow({ part, voice, page, onDuplicate, onRemove }: RowProps) {
   const soloed = usePlayback((state) => state.soloVoices[part.id]?.includes(voice.id) ?? false);
   const selected = voiceId === voice.id || voiceIds.includes(voice.id);
   const confirmed = () =>
-    open.session.store
-      .getState()
-      .song.parts[part.id].image.voices.find((other) => other.id === voice.id) ?? voice;
+    open.keptPart(part.id)?.image.voices.find((other) => other.id === voice.id) ?? voice;
   /** The voices that are edited together with this one, and it itself. */
-  const edits = (changes: VoiceChanges): Edit[] => {
+  const edits = (shown: VoiceChanges): Edit[] => {
     const before = confirmed();
+    const changes = open.onKept<Omit<Voice, 'id'>>(part.id, voice, before, shown);
     const others = voiceIds.includes(voice.id)
       ? part.image.voices.filter(({ id }) => id !== voice.id && voiceIds.includes(id))
       : [];

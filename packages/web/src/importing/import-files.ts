@@ -10,6 +10,7 @@ import { convertFile } from './convert-file.ts';
 import { factsSentence } from './facts-sentence.ts';
 
 export interface ImportStep {
+  readonly file: File;
   readonly fileName: string;
   readonly doing: 'converting' | 'uploading';
   readonly share: number;
@@ -58,7 +59,7 @@ export async function keepFile(
   file: File,
   rateHz: number | null,
   signal: AbortSignal,
-  progress: (step: ImportStep) => void,
+  progress: (step: Omit<ImportStep, 'file'>) => void,
 ): Promise<Recording | ImportOutcome> {
   const fileName = file.name;
   const tell = (doing: ImportStep['doing']) => (share: number) =>

@@ -21,6 +21,7 @@ import { letterKeys } from '../session/shortcuts.ts';
 import { toggleKeyOf, toggleLetters } from '../comparing/toggle-keys.ts';
 import { familyMarks } from './family-marks.tsx';
 import { Reach } from './Reach.tsx';
+import './parts.scss';
 
 export function PartsList({ onFiles }: { readonly onFiles: (files: File[]) => void }) {
   const open = useOpenSong();

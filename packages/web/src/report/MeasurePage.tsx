@@ -11,6 +11,8 @@ import { DropArea } from '../controls/DropArea.tsx';
 import { figureTexts } from '../measuring/figure-texts.ts';
 import { BandChart } from './BandChart.tsx';
 import type { FromFileMeasurer, MeasuredFile } from '../measuring/messages.ts';
+import './report.scss';
+import '../fold/fold.scss';
 
 type State =
   | { readonly kind: 'waiting' }

@@ -199,6 +199,36 @@ export class OpenSong {
     this.selectVoice(null);
   }
 
+  /** A part as it is kept, whatever is being tried or dragged: what steps of work are made of. */
+  keptPart(partId: string): Part | null {
+    const { parts } = this.session.store.getState().song;
+    return Object.hasOwn(parts, partId) ? parts[partId] : null;
+  }
+
+  /**
+   * Changes that were made to what is shown, as changes of what is kept: while something is tried on a part, a group of values
+   * takes over only what was changed in it, and not what is tried beside it.
+   */
+  onKept<Thing extends object>(
+    partId: string,
+    shown: Thing,
+    kept: Thing,
+    changes: Partial<Thing>,
+  ): Partial<Thing> {
+    const { trial } = this.audition.store.getState();
+    if (trial?.partId !== partId || trial.matchedDb === null) return changes;
+    const entries = Object.entries(changes).map(([key, value]) => {
+      const before = shown[key as keyof Thing];
+      if (typeof value !== 'object' || value === null || typeof before !== 'object')
+        return [key, value];
+      const differing = Object.entries(value).filter(
+        ([inner, now]) => (before as Record<string, unknown>)[inner] !== now,
+      );
+      return [key, { ...kept[key as keyof Thing], ...Object.fromEntries(differing) }];
+    });
+    return Object.fromEntries(entries) as Partial<Thing>;
+  }
+
   #selectedPart(): Part | null {
     const { partId } = this.selection.getState();
     return (partId !== null && this.session.store.getState().song.parts[partId]) || null;

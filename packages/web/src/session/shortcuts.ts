@@ -1,6 +1,8 @@
+import { songFrames } from '@pannet/core/song/song';
 import { useEffect } from 'react';
 import { createStore } from 'zustand/vanilla';
 import { partsOfKey } from '../comparing/toggle-keys.ts';
+import { setLoopEnd } from './loop.ts';
 import type { OpenSong } from './open-song.ts';
 
 export interface Shortcut {
@@ -18,6 +20,7 @@ export const shortcuts: readonly Shortcut[] = [
   },
   { keys: '1 … 9', what: 'Take up a draft; an empty one keeps the image (Shift: keep it anew)' },
   { keys: 'L', what: 'Loop on and off' },
+  { keys: 'Shift Home · Shift End', what: 'The loop begins · ends where the playhead is' },
   { keys: '−', what: 'Dim: 20 dB softer' },
   { keys: 'Home', what: 'To the beginning of the song or the loop' },
   { keys: 'Ctrl Z · Shift Ctrl Z', what: 'Undo · redo' },
@@ -40,7 +43,7 @@ export function setLetterKeys(on: boolean): void {
 export function useShortcuts(open: OpenSong, help: () => void): void {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (event.defaultPrevented || isTyping(event.target)) return;
+      if (event.defaultPrevented || wantsKey(event.target, event.key)) return;
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
         if (event.shiftKey) open.session.redo();
         else open.session.undo();
@@ -61,13 +64,20 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
   const { monitoring, loop, looping } = playback.store.getState();
   switch (event.key) {
     case ' ':
-      // A button in focus is pressed by the space bar, too.
-      if (event.target instanceof HTMLButtonElement) event.target.blur();
+      // One that was pressed by the mouse keeps the focus without showing it, and would be pressed again.
+      if (event.target instanceof HTMLElement) event.target.blur();
       void playback.toggle();
       return true;
     case 'Home':
-      playback.seek(looping && loop ? loop.start : 0);
+    case 'End': {
+      const song = open.session.store.getState().song;
+      const rate = song.rateHz ?? 48_000;
+      if (event.shiftKey)
+        setLoopEnd(open, event.key === 'Home' ? 'start' : 'end', songFrames(song), rate);
+      else if (event.key === 'Home') playback.seek(looping && loop ? loop.start : 0);
+      else return false;
       return true;
+    }
     case '?':
       help();
       return true;
@@ -105,8 +115,22 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
   }
 }
 
-function isTyping(target: EventTarget | null): boolean {
-  if (target instanceof HTMLInputElement)
-    return target.type !== 'range' && target.type !== 'checkbox';
-  return target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement;
+const textKinds = ['checkbox', 'radio', 'range', 'button', 'submit', 'file', 'color'];
+
+/**
+ * Whether a key belongs to what has the focus: all of them to what is typed into, a menu or a dialog; Space and Enter to what
+ * is pressed, where the focus is the keyboard's and shows; the arrows to what they move.
+ */
+export function wantsKey(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof Element)) return false;
+  if (target.closest('[role="dialog"], [contenteditable="true"]')) return true;
+  if (target.matches('textarea, select')) return true;
+  if (target instanceof HTMLInputElement && !textKinds.includes(target.type)) return true;
+  if (key.startsWith('Arrow') || key === 'Home' || key === 'End')
+    return target.matches('input[type="range"], input[type="radio"]');
+  if (key !== ' ' && key !== 'Enter') return false;
+  return (
+    target.matches('button, summary, a[href], input, [role="button"]') &&
+    target.matches(':focus-visible')
+  );
 }

@@ -19,6 +19,7 @@ import {
 import { say } from '../controls/notices.ts';
 import { DropArea } from '../controls/DropArea.tsx';
 import { handOver } from '../importing/waiting-files.ts';
+import './songs.scss';
 
 const songsKey = ['songs'];
 

@@ -1,6 +1,8 @@
 import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import { useEffect, useRef, useState, type PointerEvent } from 'react';
+import { useGesture } from '../controls/use-gesture.ts';
+import { setLoopBetween } from '../session/loop.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { useSize } from '../controls/use-size.ts';
 import {
@@ -11,6 +13,7 @@ import {
   useSong,
 } from '../session/open-song.ts';
 import type { Peaks, PeaksJob } from './peaks.worker.ts';
+import './strip.scss';
 
 /** Shorter than this a drag is a click. */
 const clickPixels = 4;
@@ -26,7 +29,6 @@ export function Strip() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const loop = usePlayback((state) => state.loop);
   const looping = usePlayback((state) => state.looping);
-  const drag = useRef<{ from: number; x: number } | null>(null);
   const frames = Math.max(1, songFrames(song));
   const rate = song.rateHz ?? 48_000;
   const second = usePlayback((state) => Math.round(state.frame / rate));
@@ -63,20 +65,17 @@ export function Strip() {
     const { left } = event.currentTarget.getBoundingClientRect();
     return Math.round(Math.min(1, Math.max(0, (event.clientX - left) / width)) * frames);
   };
-  const mark = (event: PointerEvent) => {
-    const held = drag.current;
-    if (!held || Math.abs(event.clientX - held.x) < clickPixels) return;
-    const to = frameAt(event);
-    const start = Math.min(held.from, to);
-    const end = Math.max(held.from, to);
-    // A loop shorter than 50 ms is a tone.
-    if (end - start > rate / 20) open.playback.setLoop({ start, end }, true);
-  };
-  const end = (event: PointerEvent) => {
-    const held = drag.current;
-    drag.current = null;
-    if (held && Math.abs(event.clientX - held.x) < clickPixels) open.playback.seek(held.from);
-  };
+  const { handlers } = useGesture<{ readonly from: number; readonly x: number }>({
+    begin: (event) => ({ from: frameAt(event), x: event.clientX }),
+    move: (held, event) => {
+      if (Math.abs(event.clientX - held.x) < clickPixels) return;
+      const to = frameAt(event);
+      setLoopBetween(open, held.from, to, rate);
+    },
+    end: (held, event) => {
+      if (Math.abs(event.clientX - held.x) < clickPixels) open.playback.seek(held.from);
+    },
+  });
   const x = (at: number) => (at / frames) * width;
 
   return (
@@ -91,12 +90,7 @@ export function Strip() {
       aria-valuenow={second}
       aria-valuetext={clock(second)}
       title="Click: go there · drag: loop"
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        drag.current = { from: frameAt(event), x: event.clientX };
-      }}
-      onPointerMove={mark}
-      onPointerUp={end}
+      {...handlers}
       onKeyDown={(event) => {
         const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
         if (step === 0) return;

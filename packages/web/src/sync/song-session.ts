@@ -1,5 +1,5 @@
 import { success, type Outcome } from '@pannet/core/outcome';
-import { apply, type Command } from '@pannet/core/song/commands';
+import { apply, mergeCommands, type Command } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { record, redoCommand, replay, undoCommand, type History } from '@pannet/core/song/history';
 import type { Song } from '@pannet/core/song/song';
@@ -29,6 +29,19 @@ export interface SessionState {
 }
 
 const retryMs = 1000;
+/** Steps of one gesture follow each other within this time; so long the last of them waits to be sent. */
+const gestureMs = 1000;
+
+/** What a step changes, as its name says: “right double: delay”. Only steps from one figure to another are of a gesture. */
+function targetOf(name: string): string | null {
+  const at = name.indexOf('→');
+  return at < 0
+    ? null
+    : name
+        .slice(0, at)
+        .replace(/[-+−]?[\d.]+\s*\S*\s*$/, '')
+        .trim();
+}
 
 /** One open song: its document, its undo, and what the server has yet to be told. */
 export class SongSession {
@@ -38,6 +51,8 @@ export class SongSession {
   #sending = false;
   #closed = false;
   #retry: ReturnType<typeof setTimeout> | undefined;
+  /** The step that the next one of its gesture would be merged with; it is not sent before that is settled. */
+  #held: { readonly id: string; readonly timer: ReturnType<typeof setTimeout> } | null = null;
 
   /** @throws ServerLost, Refused */
   static async open(id: string): Promise<SongSession> {
@@ -66,14 +81,63 @@ export class SongSession {
 
   /** One step of work, as one undo. On failure nothing has changed. */
   do(name: string, edits: readonly Edit[]): Outcome<Song> {
-    const taken = this.#take({
+    const command: Command = {
       id: crypto.randomUUID(),
       name: name.slice(0, 200),
       role: 'do',
       edits,
-    });
-    if (taken.ok) void this.#send();
+    };
+    const taken = this.#merged(command) ?? this.#take(command);
+    if (taken.ok) {
+      this.#hold(targetOf(name) === null ? null : (this.#state.pending.at(-1) ?? null));
+      void this.#send();
+    }
     return taken;
+  }
+
+  /** The tick of a wheel after another, a key that is held: one step with the one before; null where it is not of its gesture. */
+  #merged(command: Command): Outcome<Song> | null {
+    const { history, pending, song } = this.#state;
+    const last = history.undo.at(-1);
+    if (!last || !this.#held || this.#held.id !== last.id || pending.at(-1)?.id !== last.id)
+      return null;
+    const target = targetOf(command.name);
+    if (target === null || target !== targetOf(last.name)) return null;
+    const merged = mergeCommands(last, command);
+    if (!merged) return null;
+    const before = apply(song, { ...last, edits: last.inverse });
+    if (!before.ok) return null;
+    const applied = apply(before.value.song, merged);
+    if (!applied.ok) return null;
+    const next = [...pending.slice(0, -1), merged];
+    this.store.setState({
+      song: applied.value.song,
+      shown: applied.value.song,
+      history: {
+        undo: [...history.undo.slice(0, -1), { ...merged, inverse: applied.value.inverse }],
+        redo: [],
+      },
+      pending: next,
+    });
+    keepPending(this.id, next);
+    return success(applied.value.song);
+  }
+
+  #hold(command: Command | null): void {
+    if (this.#held) clearTimeout(this.#held.timer);
+    this.#held = command && {
+      id: command.id,
+      timer: setTimeout(() => {
+        this.#held = null;
+        void this.#send();
+      }, gestureMs),
+    };
+  }
+
+  /** Sends at once what still waits for more of its gesture. */
+  flush(): void {
+    this.#hold(null);
+    void this.#send();
   }
 
   undo(): void {
@@ -85,7 +149,9 @@ export class SongSession {
   }
 
   #step(command: Command | undefined): void {
-    if (command && this.#take(command).ok) void this.#send();
+    if (!command || !this.#take(command).ok) return;
+    this.#hold(null);
+    void this.#send();
   }
 
   /** Shows what a gesture would do, without doing it. */
@@ -123,9 +189,11 @@ export class SongSession {
     this.#sending = true;
     clearTimeout(this.#retry);
     try {
-      while (this.#state.pending.length > 0 && this.#maySend()) await this.#sendOnce();
-      if (this.#state.pending.length === 0 && this.#maySend())
-        this.store.setState({ saving: { kind: 'saved' } });
+      while (this.#ready().length > 0 && this.#maySend()) await this.#sendOnce();
+      if (this.#maySend())
+        this.store.setState({
+          saving: { kind: this.#state.pending.length === 0 ? 'saved' : 'saving' },
+        });
     } catch (error) {
       this.#notSent(error);
     } finally {
@@ -138,9 +206,15 @@ export class SongSession {
     return kind !== 'elsewhere' && kind !== 'refused';
   }
 
+  /** What may be sent now: all but the step that the next one may still be merged with. */
+  #ready(): readonly Command[] {
+    const { pending } = this.#state;
+    return this.#held && pending.at(-1)?.id === this.#held.id ? pending.slice(0, -1) : pending;
+  }
+
   async #sendOnce(): Promise<void> {
     if (this.#state.saving.kind !== 'lost') this.store.setState({ saving: { kind: 'saving' } });
-    const batch = this.#state.pending.slice(0, 100);
+    const batch = this.#ready().slice(0, 100);
     const { revision } = await sendCommands(this.id, this.#revision, batch);
     this.#revision = revision;
     const pending = this.#state.pending.slice(batch.length);
@@ -175,6 +249,7 @@ export class SongSession {
   }
 
   close(): void {
+    this.flush();
     this.#closed = true;
     clearTimeout(this.#retry);
   }

@@ -10,6 +10,7 @@ import { useAnalyst, useOpenSong, usePlayback, useSong } from '../session/open-s
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';
+import './transport.scss';
 
 interface Props {
   readonly drawer: boolean;
