@@ -3,13 +3,14 @@ import type { Image } from '../image/image.ts';
 import { neutralStage, type Stage } from '../image/stage.ts';
 import { joined, noise, rms } from '../measurement/signals.fixture.ts';
 import { memoryPlan, memorySong, type MemorySong } from '../rendering/memory.fixture.ts';
+import { apply } from '../song/commands.ts';
 import { partFrames, type Part, type Song } from '../song/song.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { newVoice, type Voice, type VoiceChanges } from '../voices/voice.ts';
 import { findingCodes, type FindingCode } from './finding.ts';
 import { findMend, isWidthKept, widthKeptDb } from './find-mend.ts';
 import { gauges } from './gauges.ts';
-import { keptWidth } from './mends.ts';
+import { keptWidth, mendsFor } from './mends.ts';
 import { findingsOfPart } from './part-findings.ts';
 import { measurePart } from './part-figures.ts';
 
@@ -76,7 +77,9 @@ function songOf({ takes = [bright, other], part = {}, facts = {}, image }: Case)
       },
     ]),
   );
-  const all = song.partOrder.flatMap((id) => song.parts[id].takes);
+  const all = song.partOrder
+    .flatMap((id) => song.parts[id].takes)
+    .map((take, n) => ({ ...take, id: `t${n + 1}` }));
   const whole: Part = { ...song.parts.p0, takes: all, image, ...part };
   return { song: { ...song, recordings, parts: { p0: whole }, partOrder: ['p0'] }, load };
 }
@@ -265,4 +268,36 @@ test('a place in a finding is told from the beginning of the song', async () => 
   const found = findingsOfPart(figures, memory.song, memory.song.parts.p0, 60);
   const place = found.find(({ code }) => code === 'cancels-in-places')?.place;
   expect(place?.fromSeconds).toBeGreaterThanOrEqual(60);
+});
+
+describe('what is offered is what the song takes', () => {
+  const loud = (image: Image): Image => ({
+    ...image,
+    voices: image.voices.map((voice) => ({ ...voice, levelDb: 12 })),
+  });
+  const many = imageOf(
+    Array.from({ length: 16 }, (_, n) => (n % 2 ? right(late(n)) : left({ tuner: { cents: n } }))),
+  );
+  test.each<[string, Image]>([
+    ['at its loudest', loud(doubles)],
+    ['with as many voices as there may be', many],
+    [
+      'one side at its loudest',
+      { ...loud(pair), stage: { ...neutralStage, trimDb: 12, balancePercent: 100 } },
+    ],
+  ])('every mend of an image %s', async (_, image) => {
+    const memory = songOf({ image });
+    const part = memory.song.parts.p0;
+    const figures = await measurer(memory)(memory.song, rate);
+    for (const code of findingCodes)
+      for (const mended of mendsFor(code, memory.song, part, figures)) {
+        const done = apply(memory.song, {
+          id: 'c',
+          name: 'mend',
+          role: 'do',
+          edits: [{ kind: 'set-image', partId: 'p0', image: mended }],
+        });
+        expect(done.ok ? '' : `${code}: ${done.error.sentence}`).toBe('');
+      }
+  });
 });

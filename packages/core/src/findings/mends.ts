@@ -1,10 +1,11 @@
-import { freeVoiceId, isAnchor, type Image } from '../image/image.ts';
+import { checkImage, freeVoiceId, imageDescription, isAnchor, type Image } from '../image/image.ts';
 import type { Stage } from '../image/stage.ts';
 import { clampParameter } from '../parameters/parameter.ts';
-import { stageParameters } from '../parameters/tables.ts';
+import { read } from '../parameters/reading.ts';
+import { stageParameters, voiceParameters } from '../parameters/tables.ts';
 import { seededRandom } from '../signal/random.ts';
 import { sourceOf } from '../song/fitting-recipes.ts';
-import type { Part, Song } from '../song/song.ts';
+import { rateOf, type Part, type Song } from '../song/song.ts';
 import { newVoice, type Voice } from '../voices/voice.ts';
 import type { FindingCode } from './finding.ts';
 import { mostPeakDbtp } from './findings.ts';
@@ -14,8 +15,38 @@ import { movable, variation, type MayChange } from './variations.ts';
 
 const { abs, max, min, round } = Math;
 
-/** Images that may mend what was found, likelier ones first. Which of them does is measured. */
+/**
+ * Images that may mend what was found, likelier ones first: each of them one that the part may have. Which of them does is
+ * measured.
+ */
 export function mendsFor(
+  code: FindingCode,
+  song: Song,
+  part: Part,
+  figures: PartFigures,
+): readonly Image[] {
+  return candidates(code, song, part, figures).flatMap((image) => {
+    const fitting = withinLevels(image);
+    const checked = read(imageDescription, fitting);
+    return checked.ok && checkImage(checked.value, rateOf(song), part.takes.length).ok
+      ? [fitting]
+      : [];
+  });
+}
+
+/** A voice that would be too loud stays where it may be, and all others with the trim keep their distance to it. */
+function withinLevels(image: Image): Image {
+  const { max: most } = voiceParameters.levelDb;
+  const over = max(0, ...image.voices.map(({ levelDb }) => levelDb - most));
+  if (over === 0) return image;
+  const lowered = image.voices.map((voice) => ({
+    ...voice,
+    levelDb: clampParameter(voiceParameters.levelDb, round((voice.levelDb - over) * 10) / 10),
+  }));
+  return trimmed({ ...image, voices: lowered }, over);
+}
+
+function candidates(
   code: FindingCode,
   song: Song,
   part: Part,

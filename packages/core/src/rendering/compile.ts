@@ -16,6 +16,7 @@ import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts'
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import type { PlanNode } from './kinds/kinds.ts';
+import { sameStage } from './kinds/matrix.ts';
 import {
   roots,
   type BedPlan,
@@ -174,7 +175,7 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
     case 'reading':
       return sameStrand(a.strand, (b as typeof a).strand);
     case 'matrix':
-      return a.stage === (b as typeof a).stage;
+      return sameStage(a.stage, (b as typeof a).stage);
     case 'gain':
       return sameValue(a.gain, (b as typeof a).gain);
     case 'bed':

@@ -148,3 +148,69 @@ describe('the prediction against the sound', () => {
     },
   );
 });
+
+describe('two takes are two performances', () => {
+  const pair = (changes: object = {}, one: object = {}): Image => ({
+    voices: [
+      newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 }, ...one }),
+      newVoice('v2', 'right', {
+        take: 2,
+        placement: { kind: 'pan', panPercent: 100 },
+        delay: { value: 12, unit: 'ms' },
+        ...changes,
+      }),
+    ],
+    stage: neutralStage,
+  });
+
+  async function both(image: Image) {
+    const memory = memorySong([take, noise(10, rate, 99)], rate, neutralImage());
+    const { song } = memory;
+    const takes = [...song.parts.p0.takes, { ...song.parts.p1.takes[0], id: 't2' }];
+    const whole = { ...song, parts: { p0: { ...song.parts.p0, takes, image } }, partOrder: ['p0'] };
+    const plan = await memoryPlan({ song: whole, load: memory.load });
+    const sides = await renderStretch(plan, 'p0', memory.load, 0, take.length);
+    return { part: plan.parts[0], ...sides };
+  }
+
+  test('hard left and right they lose 3.0 dB everywhere and cut no comb, whatever their delay', async () => {
+    for (const value of [0, 5, 12, 35]) {
+      const { part } = await both(pair({ delay: { value, unit: 'ms' } }));
+      const lossAt = predictedLoss(part, rate);
+      for (let hz = 25; hz < 16_000; hz *= 1.1) expect(lossAt(hz)).toBeCloseTo(-3.0103, 2);
+    }
+  });
+
+  test.each<[string, Image]>([
+    ['a pair of two takes', pair()],
+    [
+      'a pair and the first one in the middle',
+      { ...pair(), voices: [...pair().voices, newVoice('v3', 'centre', { levelDb: -4 })] },
+    ],
+    [
+      'a pair, narrowed, one mirrored copy',
+      {
+        voices: [
+          ...pair({ levelDb: -3 }).voices,
+          newVoice('v3', 'difference', {
+            placement: { kind: 'mirror' },
+            levelDb: -6,
+            delay: { value: 0.3, unit: 'ms' },
+          }),
+        ],
+        stage: { ...neutralStage, widthPercent: 70 },
+      },
+    ],
+  ])('%s: the prediction lies within 0.3 dB of the measured fold', async (_, image) => {
+    const { part, left, right } = await both(image);
+    const { report } = measureStereo(left, right, rate);
+    const lossAt = predictedLoss(part, rate);
+    for (const band of report.fold.bands) {
+      if (band.lossDb === null || band.hz < 160 || band.hz > 12_000) continue;
+      let sum = 0;
+      for (let n = 0; n < 80; n++)
+        sum += 10 ** (lossAt(band.hz * 10 ** (((n + 0.5) / 80 - 0.5) / 10)) / 10);
+      expect(Math.abs(10 * Math.log10(sum / 80) - band.lossDb)).toBeLessThan(0.3);
+    }
+  });
+});

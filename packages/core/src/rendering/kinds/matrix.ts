@@ -14,7 +14,7 @@ export interface MatrixNode extends NodeBase {
 
 const sameGains = (a: StageGains, b: StageGains) =>
   a.ll === b.ll && a.lr === b.lr && a.rl === b.rl && a.rr === b.rr;
-const sameStage = (a: StagePlan, b: StagePlan) =>
+export const sameStage = (a: StagePlan, b: StagePlan) =>
   sameGains(a.open, b.open) && sameGains(a.closed, b.closed) && a.opening?.key === b.opening?.key;
 
 /** How far a stage is open, frame by frame. */
