@@ -176,3 +176,66 @@ describe('the analyst', () => {
     expect(Object.keys(analyst.store.getState().parts)).toEqual(['harp']);
   });
 });
+
+describe('figures of before are never called current', () => {
+  const narrowed = (song: Song) =>
+    changed(song, { kind: 'set-stage', partId: 'hum', changes: { widthPercent: 50 } });
+  const current = () => analyst.store.getState().parts.hum?.current;
+
+  test.each([
+    ['stopped', { kind: 'stopped' }],
+    ['failed', { kind: 'failed', sentence: 'out of memory' }],
+  ])('after what was to replace them has %s', (how, message) => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    finish();
+    finish();
+    expect(current()).toBe(true);
+    analyst.update(narrowed(song), 'hum', null);
+    wait();
+    const asked = jobs().length;
+    if (how === 'stopped') analyst.stop();
+    answer(message);
+    expect(current()).toBe(false);
+    // Not tried again by itself, and current once it is measured.
+    analyst.update(narrowed(song), 'hum', null);
+    wait();
+    expect(jobs()).toHaveLength(asked);
+    analyst.update(song, 'hum', null);
+    wait();
+    expect(current()).toBe(true);
+  });
+
+  test('a level, a rate and a pan law are of what is measured', () => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    finish();
+    finish();
+    for (const edit of [
+      { kind: 'set-part', partId: 'hum', changes: { levelDb: -3 } },
+      { kind: 'set-pan-law', panLaw: '-6' },
+    ] as const) {
+      analyst.update(changed(song, edit), 'hum', null);
+      expect(current()).toBe(false);
+    }
+    // Mute is for the ears.
+    analyst.update(
+      changed(song, { kind: 'set-part', partId: 'hum', changes: { muted: true } }),
+      'hum',
+      null,
+    );
+    expect(current()).toBe(true);
+  });
+
+  test('a worker that ends is said', () => {
+    analyst.update(twoParts(), 'hum', null);
+    wait();
+    FakeWorker.of('measure.worker.ts').onerror?.({ message: 'out of memory' });
+    expect(analyst.store.getState()).toMatchObject({
+      busy: null,
+      failure: expect.stringMatching(/out of memory/),
+    });
+  });
+});

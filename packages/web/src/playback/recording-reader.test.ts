@@ -11,7 +11,7 @@ for (let n = 0; n < recording.frames; n++) {
   view.setInt16(46 + 4 * n, -(n % 1000), true);
 }
 
-type Reply = 'whole' | 'short' | 'gone' | 'missing' | 'busy';
+type Reply = 'whole' | 'short' | 'gone' | 'missing' | 'busy' | 'refused' | 'waits';
 let replies: Reply[];
 /** The ranges of each request. */
 let asked: { start: number; end: number }[][];
@@ -32,6 +32,8 @@ beforeEach(() => {
       const reply = replies.shift() ?? 'whole';
       if (reply === 'gone') return Promise.reject(new TypeError('Failed to fetch'));
       if (reply === 'missing') return Promise.resolve({ status: 404 });
+      if (reply === 'refused') return Promise.resolve({ status: 403 });
+      if (reply === 'waits') return Promise.resolve({ status: 429 });
       if (reply === 'busy') return Promise.resolve({ status: 503 });
       const whole = Buffer.concat(ranges.map(({ start, end }) => file.subarray(start, end)));
       const sent = Uint8Array.from(reply === 'short' ? whole.subarray(100) : whole);
@@ -69,15 +71,18 @@ describe('a reader of recordings', () => {
     expect(await reader().load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
   });
 
-  test.each<Reply>(['short', 'gone', 'busy'])('asks again when the answer is %s', async (reply) => {
-    jest.useFakeTimers();
-    replies = [reply, reply, 'whole'];
-    const block = reader().load(source(0), 0);
-    await jest.advanceTimersByTimeAsync(1000);
-    expect((await block).every(Number.isFinite)).toBe(true);
-    expect(asked).toHaveLength(3);
-    jest.useRealTimers();
-  });
+  test.each<Reply>(['short', 'gone', 'busy', 'waits'])(
+    'asks again when the answer is %s',
+    async (reply) => {
+      jest.useFakeTimers();
+      replies = [reply, reply, 'whole'];
+      const block = reader().load(source(0), 0);
+      await jest.advanceTimersByTimeAsync(1000);
+      expect((await block).every(Number.isFinite)).toBe(true);
+      expect(asked).toHaveLength(3);
+      jest.useRealTimers();
+    },
+  );
 
   test('says when a recording is not there at all, and does not remember that', async () => {
     const { load } = reader();
@@ -86,6 +91,23 @@ describe('a reader of recordings', () => {
       'A recording of this song is not on the server.',
     );
     expect(await load(source(0), 0)).toHaveLength(32_768);
+  });
+
+  test('what the server refuses is not asked for again, and is said', async () => {
+    replies = ['refused'];
+    await expect(reader().load(source(0), 0)).rejects.toThrow(/it answered 403/);
+    expect(asked).toHaveLength(1);
+  });
+
+  test('a server that stays away is given up after two minutes, with ever longer pauses', async () => {
+    jest.useFakeTimers();
+    replies = Array.from({ length: 500 }, () => 'gone');
+    const block = reader().load(source(0), 0);
+    const given = expect(block).rejects.toThrow(/two minutes/);
+    await jest.advanceTimersByTimeAsync(130_000);
+    await given;
+    expect(asked.length).toBeLessThan(40);
+    jest.useRealTimers();
   });
 
   test('keeps within its bound, the ones used last', async () => {

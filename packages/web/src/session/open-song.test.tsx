@@ -4,9 +4,12 @@ import { act, fireEvent, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
 import { recipes } from '@pannet/core/image/recipes';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import { Boundary } from '../controls/Boundary.tsx';
 import { CarryOverDialog } from '../image/CarryOverDialog.tsx';
 import { StagePanel } from '../image/StagePanel.tsx';
 import { RecipeList } from '../image/RecipeList.tsx';
+import { TakePanel } from '../image/TakePanel.tsx';
 import { VoiceTable } from '../image/VoiceTable.tsx';
 import { PartsList } from '../parts/PartsList.tsx';
 import { SongSession } from '../sync/song-session.ts';
@@ -311,4 +314,122 @@ test('the fold column says that it is measuring before there are figures', () =>
   expect(screen.getByTestId('verdict').textContent).toContain('Measuring …');
   expect(screen.getByTestId('figure-S/M').textContent).toBe('–');
   expect(screen.getByTestId('figure-Lead').textContent).toBe('0 ms');
+});
+
+describe('what is only tried is not kept under another name', () => {
+  /** Mirrored is heard on Harp: two voices in the place of three, and nothing is kept of it. */
+  function tryMirrored(more: readonly Edit[] = []) {
+    open.playback.play = () => Promise.resolve();
+    const edits: Edit[] = [{ kind: 'set-image', partId: 'harp', image: recipes[2].image }, ...more];
+    act(() => open.audition.begin({ id: 'x', partId: 'harp', name: 'Harp: mirrored', edits }));
+    const loudness = FakeWorker.of('loudness.worker.ts');
+    const level = { lufs: -20, foldLufs: -20, truePeakDbtp: -20 };
+    const { id } = loudness.posted.at(-1) as { id: number };
+    act(() => loudness.answer({ kind: 'loudness', id, levels: [level, level] }));
+    expect(open.session.store.getState().shown.parts.harp.image.voices).toHaveLength(2);
+  }
+  const kept = () => song().parts.harp.image.voices.map(({ name }) => name);
+  const before = ['anchor', 'left double', 'right double'];
+
+  test('by adding a voice, duplicating one, or swapping sides', async () => {
+    show(<Table />);
+    tryMirrored();
+    await userEvent.click(screen.getByText('Add voice'));
+    expect(kept()).toEqual([...before, 'voice 4']);
+    act(() => open.session.undo());
+    tryMirrored();
+    await userEvent.click(screen.getByText('Swap sides'));
+    expect(kept()).toEqual(['anchor', 'right double', 'left double']);
+    expect(open.audition.store.getState().trial).toBeNull();
+  });
+
+  test('from the page of the take', async () => {
+    function Take() {
+      const part = useSelectedPart();
+      return part ? <TakePanel part={part} /> : null;
+    }
+    show(<Take />);
+    const { compressor } = song().parts.harp.preparation;
+    tryMirrored([
+      {
+        kind: 'set-preparation',
+        partId: 'harp',
+        preparation: {
+          ...song().parts.harp.preparation,
+          compressor: { ...compressor, thresholdDb: -30 },
+        },
+      },
+    ]);
+    const cut = screen.getAllByLabelText('Low cut')[0];
+    await userEvent.clear(cut);
+    await userEvent.type(cut, '90{Enter}');
+    expect(song().parts.harp.preparation).toMatchObject({
+      lowCutHz: 90,
+      compressor: { thresholdDb: null },
+    });
+  });
+
+  test('by carrying over', async () => {
+    tryMirrored();
+    show(
+      <CarryOverDialog part={open.session.store.getState().shown.parts.harp} onClose={() => {}} />,
+    );
+    await userEvent.click(screen.getByLabelText('Hum'));
+    await userEvent.click(screen.getByText('Carry over to 1 part'));
+    expect(song().parts.hum.image.voices.map(({ name }) => name)).toEqual(before);
+  });
+
+  test('in a group of values of which one is changed', () => {
+    const voice = song().parts.harp.image.voices[1];
+    const image = {
+      ...song().parts.harp.image,
+      voices: song().parts.harp.image.voices.map((one) => ({
+        ...one,
+        tuner: { ...one.tuner, cents: 33 },
+      })),
+    };
+    open.playback.play = () => Promise.resolve();
+    const edits: Edit[] = [{ kind: 'set-image', partId: 'harp', image }];
+    act(() => open.audition.begin({ id: 'y', partId: 'harp', name: 'Harp: more', edits }));
+    const loudness = FakeWorker.of('loudness.worker.ts');
+    const level = { lufs: -20, foldLufs: -20, truePeakDbtp: -20 };
+    act(() =>
+      loudness.answer({
+        kind: 'loudness',
+        id: (loudness.posted.at(-1) as { id: number }).id,
+        levels: [level, level],
+      }),
+    );
+    const shown = open.session.store.getState().shown.parts.harp.image.voices[1];
+    const changes = open.onKept('harp', shown, voice, {
+      tuner: { ...shown.tuner, mixPercent: 40 },
+    });
+    expect(changes.tuner).toEqual({ ...voice.tuner, mixPercent: 40 });
+  });
+});
+
+test('a place that breaks breaks alone, says so, and can be tried again', async () => {
+  let broken = true;
+  function Breaks() {
+    if (broken) throw new Error('no such curve');
+    return <p>drawn</p>;
+  }
+  const silent = console.error;
+  console.error = () => {};
+  render(
+    <>
+      <p>beside it</p>
+      <Boundary what="The fold column">
+        <Breaks />
+      </Boundary>
+    </>,
+  );
+  console.error = silent;
+  expect(screen.getByText('beside it')).toBeTruthy();
+  expect(screen.getByRole('alert').textContent).toMatch(
+    /The fold column could not be drawn.*no such curve/,
+  );
+  broken = false;
+  await userEvent.click(screen.getByText('Try again'));
+  expect(screen.getByText('drawn')).toBeTruthy();
 });

@@ -171,3 +171,53 @@ describe('a song session', () => {
     expect(server.log).toHaveLength(0);
   });
 });
+
+describe('steps of one gesture', () => {
+  const titled = (from: string, to: string) =>
+    [`title ${from} → ${to}`, [{ kind: 'set-title', title: to } as const]] as const;
+
+  test('ten ticks of a wheel are one step, sent once, and one undo', async () => {
+    session = await SongSession.open('s');
+    for (let n = 0; n < 10; n++) {
+      session.do(...titled(`${n}`, `${n + 1}`));
+      await jest.advanceTimersByTimeAsync(80);
+    }
+    expect(session.store.getState().history.undo.map(({ name }) => name)).toEqual(['title 0 → 10']);
+    expect(server.log).toHaveLength(0);
+    // What is not sent is not called saved.
+    expect(session.store.getState().saving.kind).toBe('saving');
+    await jest.advanceTimersByTimeAsync(1500);
+    expect(server.log).toHaveLength(1);
+    expect(session.store.getState().saving.kind).toBe('saved');
+    session.undo();
+    await jest.advanceTimersByTimeAsync(100);
+    expect(session.store.getState().song.title).toBe('Song');
+    expect(server.song.title).toBe('Song');
+  });
+
+  test('after a second, or on another target, a new step begins; any other step sends what waits', async () => {
+    session = await SongSession.open('s');
+    session.do(...titled('0', '1'));
+    await jest.advanceTimersByTimeAsync(1200);
+    session.do(...titled('1', '2'));
+    session.do('pan law −3 → −6', [{ kind: 'set-pan-law', panLaw: '-6' }]);
+    session.do('no figure', [{ kind: 'set-title', title: 'x' }]);
+    await jest.advanceTimersByTimeAsync(50);
+    expect(server.log.map(({ name }) => name)).toEqual([
+      'title 0 → 1',
+      'title 1 → 2',
+      'pan law −3 → −6',
+      'no figure',
+    ]);
+  });
+
+  test('an undo in the middle of a gesture takes all of it back', async () => {
+    session = await SongSession.open('s');
+    session.do(...titled('0', '1'));
+    session.do(...titled('1', '2'));
+    session.undo();
+    await jest.advanceTimersByTimeAsync(50);
+    expect(session.store.getState().song.title).toBe('Song');
+    expect(server.log.map(({ role }) => role)).toEqual(['do', 'undo']);
+  });
+});

@@ -1,0 +1,124 @@
+import { beforeEach, describe, expect, test } from '@jest/globals';
+import { blockFrames, type PcmSource } from '@pannet/core/sources/blocks';
+import { Feeder } from './feeder.ts';
+import type { FeederToWorklet } from './messages.ts';
+
+const source = (name: string): PcmSource => ({ key: `${name}:0`, frames: 40 * blockFrames });
+const rate = 48_000;
+
+let posted: FeederToWorklet[];
+let loaded: string[];
+let failures: string[];
+let missing: Set<string>;
+let now: number;
+let later: { readonly at: number; readonly run: () => void }[];
+let feeder: Feeder;
+
+const idle = async () => {
+  for (let n = 0; n < 200; n++) await Promise.resolve();
+};
+/** Lets time pass, and what was put off run. */
+async function pass(ms: number): Promise<void> {
+  now += ms;
+  for (let n = 0; n < 50; n++) {
+    const due = later.filter(({ at }) => at <= now);
+    later = later.filter(({ at }) => at > now);
+    for (const { run } of due) run();
+    await idle();
+    if (due.length === 0) return;
+  }
+}
+const heard = (frame: number, keys: readonly string[] = []) =>
+  feeder.hear({ frame, loop: null, heard: keys, reach: { behind: 1000, ahead: 8000 } });
+const blocks = () => posted.flatMap((message) => (message.kind === 'block' ? [message] : []));
+
+beforeEach(() => {
+  posted = [];
+  loaded = [];
+  failures = [];
+  missing = new Set();
+  now = 0;
+  later = [];
+  feeder = new Feeder({
+    load: (of, index) => {
+      loaded.push(`${of.key}/${index}`);
+      return missing.has(of.key)
+        ? Promise.reject(new Error('A recording of this song is not on the server.'))
+        : Promise.resolve(new Float32Array(blockFrames));
+    },
+    post: null,
+    failed: (sentence) => failures.push(sentence),
+    now: () => now,
+    later: (run, ms) => later.push({ at: now + ms, run }),
+  });
+});
+const connect = () => feeder.connect((message) => posted.push(message));
+
+describe('a feeder', () => {
+  test('has nothing to do before there is a worklet; then brings what is played round the playhead', async () => {
+    feeder.read(rate, [source('a')], []);
+    await idle();
+    expect(loaded).toEqual([]);
+    connect();
+    await idle();
+    expect(blocks().map(({ index }) => index)).toEqual([0, 1, 2, 3, 4]);
+    heard(20 * blockFrames);
+    await idle();
+    expect(
+      blocks()
+        .slice(5)
+        .map(({ index }) => index)
+        .sort((a, b) => a - b),
+    ).toEqual([19, 20, 21, 22, 23, 24]);
+    expect(posted.some(({ kind }) => kind === 'keep')).toBe(true);
+  });
+
+  test('a new worklet gets all anew', async () => {
+    connect();
+    feeder.read(rate, [source('a')], []);
+    await idle();
+    const before = blocks().length;
+    connect();
+    await idle();
+    expect(blocks()).toHaveLength(2 * before);
+  });
+
+  test('what is heard lasts until it no longer is, though the song reads it no more', async () => {
+    connect();
+    feeder.read(rate, [source('a')], []);
+    await idle();
+    heard(0, ['a:0']);
+    feeder.read(rate, [source('b')], ['a:0']);
+    await idle();
+    const keep = posted.findLast((message) => message.kind === 'keep');
+    expect(keep?.kind === 'keep' ? (keep.keep['a:0'] ?? []).includes(0) : true).toBe(true);
+    heard(0, ['b:0']);
+    await idle();
+    const after = posted.findLast((message) => message.kind === 'keep');
+    expect(after?.kind === 'keep' && after.keep['a:0']).toBeFalsy();
+  });
+
+  test('a recording that is not there is asked for ever more seldom, not with each look of the worklet', async () => {
+    missing.add('a:0');
+    connect();
+    feeder.read(rate, [source('a'), source('b')], []);
+    await idle();
+    const first = loaded.filter((name) => name.startsWith('a:0')).length;
+    expect(first).toBeLessThanOrEqual(5);
+    // A minute of looks, sixty a second.
+    for (let n = 0; n < 60; n++) {
+      for (let look = 0; look < 60; look++) heard(0);
+      await pass(1000);
+    }
+    const asked = loaded.filter((name) => name === 'a:0/0').length;
+    // After 0.5, 1, 2, 4 … 30 s.
+    expect(asked).toBeGreaterThan(4);
+    expect(asked).toBeLessThan(9);
+    expect(failures[0]).toMatch(/not on the server/);
+    // The others are not held up by it, and once it is there it comes.
+    expect(blocks().some(({ key }) => key === 'b:0')).toBe(true);
+    missing.clear();
+    await pass(31_000);
+    expect(blocks().filter(({ key }) => key === 'a:0').length).toBeGreaterThan(0);
+  });
+});
