@@ -12,7 +12,11 @@ import { bytesInMemory } from '@pannet/core/formats/byte-source';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { readFile } from 'node:fs/promises';
-import { makeMaterial, planOf, rateHz, type Material } from './material.ts';
+import { serialize } from 'node:v8';
+import { compile } from '@pannet/core/rendering/compile';
+import { PlanSender } from '@pannet/core/rendering/plan-change';
+import { apply } from '@pannet/core/song/commands';
+import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.ts';
 import { load } from './load.ts';
 import { tunerMarks, tunerSpeed } from './tuner.ts';
 import { commandSeconds, inTurn, median, ownSeconds, row } from './timing.ts';
@@ -163,6 +167,47 @@ async function delayAndWidth({ monoPath }: Material): Promise<void> {
   );
 }
 
+/** One step of a drag in a song of 24 tuned parts: what the page works out, and what it posts to whoever plays. */
+async function dragStep({ mono }: Material): Promise<void> {
+  const take = mono.subarray(0, 30 * rateHz);
+  const { song, splices } = await songOf(
+    Array.from({ length: 24 }, () => take),
+    () => recipes[1].image,
+  );
+  const sender = new PlanSender();
+  let plan = compile(song, splices);
+  sender.change(plan);
+  let current = song;
+  const times: number[] = [];
+  let most = 0;
+  for (let n = 1; n <= 300; n++) {
+    const begun = performance.now();
+    const dragged = apply(current, {
+      id: 'c',
+      name: 'drag',
+      role: 'do',
+      edits: [
+        {
+          kind: 'set-voice',
+          partId: 'p7',
+          voiceId: 'v2',
+          changes: { delay: { value: 9 + (n % 50) / 10, unit: 'ms' } },
+        },
+      ],
+    });
+    if (!dragged.ok) throw new Error(dragged.error.sentence);
+    current = dragged.value.song;
+    plan = compile(current, splices, plan);
+    const change = sender.change(plan);
+    times.push(performance.now() - begun);
+    most = Math.max(most, serialize(change).byteLength);
+  }
+  row(
+    'a step of a drag in 24 tuned parts',
+    `${median(times).toFixed(2)} ms, ${(most / 1000).toFixed(1)} kB posted (marks ≤ 1 ms, ≤ 20 kB)`,
+  );
+}
+
 console.log(
   `Pannet bench: ${cpus().length} × ${cpus()[0]?.model ?? 'unknown'}, Node ${process.version}. Processor seconds, medians, sides in turn.`,
 );
@@ -175,6 +220,7 @@ try {
   await tunerSpeed(material);
   await tunerMarks(material.folder);
   await load(material);
+  await dragStep(material);
 } finally {
   rmSync(material.folder, { recursive: true, force: true });
 }

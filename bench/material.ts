@@ -12,7 +12,7 @@ import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { emptySong, newPart } from '@pannet/core/song/song';
+import { emptySong, newPart, type Song } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
@@ -58,6 +58,15 @@ export async function planOf(
   takes: readonly Float32Array[],
   imageOf: (part: number) => Image = neutralImage,
 ): Promise<{ plan: RenderPlan; load: BlockLoader }> {
+  const { song, splices, load } = await songOf(takes, imageOf);
+  return { plan: compile(song, splices), load };
+}
+
+/** The song itself, with the splices that its tuned voices need. */
+export async function songOf(
+  takes: readonly Float32Array[],
+  imageOf: (part: number) => Image = neutralImage,
+): Promise<{ song: Song; splices: Map<string, SplicePlan>; load: BlockLoader }> {
   const byKey = new Map<string, Float32Array>();
   const edits: Edit[] = [{ kind: 'set-rate', rateHz }];
   for (const [n, take] of takes.entries()) {
@@ -97,5 +106,5 @@ export async function planOf(
   const splices = new Map<string, SplicePlan>();
   for (const need of spliceNeeds(made.value.song))
     splices.set(need.key, await prepareSplices(need, rateHz, load));
-  return { plan: compile(made.value.song, splices), load };
+  return { song: made.value.song, splices, load };
 }

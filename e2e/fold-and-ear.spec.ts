@@ -20,6 +20,7 @@ import {
   run,
   scratchFolder,
   seriousFaults,
+  collect,
   tap,
   upload,
   wakeAudio,
@@ -64,7 +65,7 @@ test('three seconds of opposite sides in five minutes are found, and played when
     timeout: 60_000,
   });
   await wakeAudio(page);
-  const collecting = tap(page, null, slow);
+  const collecting = collect(page, null, slow);
   await page.getByRole('button', { name: /worst 3 s: −60\.0 LU from 2:17\.0/ }).click();
   const played = await collecting;
   expect(Math.abs(played.frame / slow - 137)).toBeLessThan(0.2);

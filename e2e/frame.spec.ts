@@ -1,7 +1,8 @@
-import { expect, test } from '@playwright/test';
+import { gzipSync } from 'node:zlib';
+import { expect, test, type Page, type Response } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
-import { address, openDemo, rate, seriousFaults, songOf, upload } from './stage.ts';
+import { address, openDemo, post, rate, seriousFaults, songOf, upload } from './stage.ts';
 
 test('nothing serious stands in the way of those who cannot see or use a mouse', async ({
   page,
@@ -106,4 +107,41 @@ test('a song changed in another window is said, and can be taken over', async ({
   await other.getByRole('button', { name: /^Take over here, without 1 unsaved edit/ }).click();
   await expect(other.getByTestId('voice-difference')).toBeVisible();
   await expect(other.getByText('saved', { exact: true })).toBeVisible();
+});
+
+/** What scripts of a visit weigh, as they are sent by a server that compresses them. */
+async function scriptsOf(page: Page, visit: () => Promise<void>): Promise<number> {
+  const sizes: Promise<number>[] = [];
+  const count = (response: Response) => {
+    if (response.request().resourceType() === 'script')
+      sizes.push(response.body().then((body) => gzipSync(body).length));
+  };
+  page.on('response', count);
+  await visit();
+  page.off('response', count);
+  return (await Promise.all(sizes)).reduce((sum, size) => sum + size, 0);
+}
+
+test('the list of songs comes with at most 150 kB of scripts, a song with 300, charts when there is something to draw', async ({
+  browser,
+}) => {
+  const page = await browser.newPage();
+  const list = await scriptsOf(page, async () => {
+    await page.goto(address());
+    await expect(page.getByRole('link', { name: 'The Lantern Ferry' })).toBeVisible();
+    await page.waitForLoadState('networkidle');
+  });
+  expect(list).toBeGreaterThan(20_000);
+  expect(list).toBeLessThan(150_000);
+  await page.close();
+  // A song that is empty needs no charts.
+  const { id } = await post<{ id: string }>(`${address()}/api/songs`, { title: 'Empty' });
+  const other = await browser.newPage();
+  const song = await scriptsOf(other, async () => {
+    await other.goto(`${address()}/songs/${id}`);
+    await expect(other.getByText('This song is empty')).toBeVisible();
+    await other.waitForLoadState('networkidle');
+  });
+  expect(song).toBeLessThan(300_000);
+  await other.close();
 });

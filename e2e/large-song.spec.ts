@@ -4,7 +4,7 @@ import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import type { Recording } from '@pannet/core/song/song';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
-import { address, rate, songOf, tap } from './stage.ts';
+import { address, collect, rate, songOf } from './stage.ts';
 
 const parts = 24;
 const seconds = 300;
@@ -132,7 +132,7 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
   await expect(clock).not.toHaveText('loading');
   // From one end of the song to the other: all blocks change.
   for (const share of [0.9, 0.2, 0.6]) {
-    const { left } = await tap(page, Math.round(share * seconds * rate), rate, 'heard');
+    const { left } = await collect(page, Math.round(share * seconds * rate), rate, 'heard');
     expect(Math.max(...left.subarray(rate / 2, rate / 2 + 1000))).toBeGreaterThan(0.005);
   }
   const waits: number[] = [];

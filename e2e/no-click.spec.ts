@@ -1,11 +1,21 @@
 import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { outsideDb, rms, sine } from '../packages/core/src/measurement/signals.fixture.ts';
-import { address, middleOf, rate, songOf, tap, upload, voiceBar, wakeAudio } from './stage.ts';
+import {
+  address,
+  collect,
+  middleOf,
+  rate,
+  songOf,
+  upload,
+  voiceBar,
+  wakeAudio,
+  withoutDropouts,
+} from './stage.ts';
 
 const frames = 3 * rate;
 
-/** What of the page's open song is used here; see packages/web/src/song/open-song.ts. */
+/** What of the page's open song is used here; see packages/web/src/session/open-song.ts. */
 interface PageDocument {
   readonly shape: { image: { voices: object[] }; preparation: object };
   readonly session: {
@@ -18,9 +28,15 @@ interface PageDocument {
 
 /** Collects three seconds of the part while the mouse does its work. */
 async function tapWhile(page: Page, work: () => Promise<void>): Promise<void> {
-  const collecting = tap(page, null, frames);
-  await work();
-  const { left, right } = await collecting;
+  const { left, right } = await withoutDropouts(
+    async () => {
+      const collecting = collect(page, null, frames);
+      await work();
+      return collecting;
+    },
+    // From where it was, so that the mouse finds what it drags.
+    () => page.keyboard.press('Control+z'),
+  );
   for (const side of [left, right])
     if (rms(side) > 1e-3) expect(outsideDb(side, rate, 900, 1100)).toBeLessThan(-60);
   expect(Math.max(rms(left), rms(right))).toBeGreaterThan(0.01);
@@ -133,33 +149,39 @@ test('every parameter that is dragged while it plays goes without a click', asyn
   await page.getByRole('button', { name: 'Play' }).click();
   await page.waitForTimeout(500);
   for (const { path, ends, band = [toneHz - 100, toneHz + 100] } of drags) {
-    const collecting = tap(page, null, 1.6 * rate);
-    await page.evaluate(
-      async ([steps, [from, to]]) => {
-        const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
-        const { image, preparation } = open.session.store.getState().song.parts['part-0'];
-        const put = (node: unknown, [key, ...rest]: readonly string[], value: number): unknown => {
-          if (key === undefined) return value;
-          const inner = put((node as Record<string, unknown>)[key], rest, value);
-          return Array.isArray(node)
-            ? node.with(Number(key), inner)
-            : { ...(node as object), [key]: inner };
-        };
-        for (let n = 0; n <= 60; n++) {
-          const value = Math.round((from + ((to - from) * n) / 60) * 100) / 100;
-          const whole = /semitones|seed/.test(steps.join()) ? Math.round(value) : value;
-          const next = put({ image, preparation }, steps, whole) as typeof open.shape;
-          open.preview([
-            { kind: 'set-image', partId: 'part-0', image: next.image },
-            { kind: 'set-preparation', partId: 'part-0', preparation: next.preparation },
-          ]);
-          await new Promise((resolve) => setTimeout(resolve, 16));
-        }
-        open.session.endPreview();
-      },
-      [path.split('.'), ends] as const,
-    );
-    const { left, right } = await collecting;
+    const { left, right } = await withoutDropouts(async () => {
+      const collecting = collect(page, null, 1.6 * rate);
+      await page.evaluate(
+        async ([steps, [from, to]]) => {
+          const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
+          const { image, preparation } = open.session.store.getState().song.parts['part-0'];
+          const put = (
+            node: unknown,
+            [key, ...rest]: readonly string[],
+            value: number,
+          ): unknown => {
+            if (key === undefined) return value;
+            const inner = put((node as Record<string, unknown>)[key], rest, value);
+            return Array.isArray(node)
+              ? node.with(Number(key), inner)
+              : { ...(node as object), [key]: inner };
+          };
+          for (let n = 0; n <= 60; n++) {
+            const value = Math.round((from + ((to - from) * n) / 60) * 100) / 100;
+            const whole = /semitones|seed/.test(steps.join()) ? Math.round(value) : value;
+            const next = put({ image, preparation }, steps, whole) as typeof open.shape;
+            open.preview([
+              { kind: 'set-image', partId: 'part-0', image: next.image },
+              { kind: 'set-preparation', partId: 'part-0', preparation: next.preparation },
+            ]);
+            await new Promise((resolve) => setTimeout(resolve, 16));
+          }
+          open.session.endPreview();
+        },
+        [path.split('.'), ends] as const,
+      );
+      return collecting;
+    });
     expect(Math.max(rms(left), rms(right)), path).toBeGreaterThan(0.005);
     for (const side of [left, right])
       if (rms(side) > 1e-3) expect(outsideDb(side, rate, band[0], band[1]), path).toBeLessThan(-60);
@@ -179,21 +201,23 @@ test('listening modes, solo, mute and plain change without a click', async ({ pa
   await page.getByRole('button', { name: 'Play' }).click();
   await page.waitForTimeout(500);
   await expect(page.getByText(/matched/)).toBeVisible({ timeout: 60_000 });
-  const collecting = tap(page, null, frames, 'heard');
   const press = async (keys: string[]) => {
     for (const key of keys) {
       await page.keyboard.press(key);
       await page.waitForTimeout(220);
     }
   };
-  await press(['f', 'f', 'p', 'p']);
-  for (const name of ['Difference', 'L', 'Stereo']) {
-    await page.getByRole('button', { name, exact: true }).click();
-    await page.waitForTimeout(150);
-  }
-  await page.getByRole('button', { name: 'Mute tone', exact: true }).click();
-  await page.waitForTimeout(200);
-  await page.getByRole('button', { name: 'Mute tone', exact: true }).click();
-  const { left } = await collecting;
+  const { left } = await withoutDropouts(async () => {
+    const collecting = collect(page, null, frames, 'heard');
+    await press(['f', 'f', 'p', 'p']);
+    for (const name of ['Difference', 'L', 'Stereo']) {
+      await page.getByRole('button', { name, exact: true }).click();
+      await page.waitForTimeout(150);
+    }
+    await page.getByRole('button', { name: 'Mute tone', exact: true }).click();
+    await page.waitForTimeout(200);
+    await page.getByRole('button', { name: 'Mute tone', exact: true }).click();
+    return collecting;
+  });
   expect(outsideDb(left, rate, 900, 1100)).toBeLessThan(-60);
 });

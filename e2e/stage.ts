@@ -30,7 +30,7 @@ export function scratchFolder(): string {
 
 export const run = promisify(execFile);
 
-/** What of the page's open song the journeys use; see packages/web/src/song/open-song.ts. */
+/** What of the page's open song the journeys use; see packages/web/src/session/open-song.ts. */
 interface PageSong {
   playback: {
     play(): Promise<void>;
@@ -39,19 +39,55 @@ interface PageSong {
     record(
       what: 'part' | 'heard',
       frames: number,
-    ): Promise<{ frame: number; left: Float32Array; right: Float32Array }>;
+    ): Promise<{ frame: number; dropouts: number; left: Float32Array; right: Float32Array }>;
     listen(changes: object): void;
   };
 }
 
 export interface Tapped {
   readonly frame: number;
+  /** In how many quanta something had not come in time. */
+  readonly dropouts: number;
   readonly left: Float32Array;
   readonly right: Float32Array;
 }
 
-/** Plays from a frame and collects what the worklet plays, as floats, bit for bit. */
-export async function tap(
+/** A busy machine is waited out: so often something is listened to again before its dropouts are a failure. */
+const mostTries = 8;
+
+/**
+ * Does something that is listened to until nothing dropped out of it: a machine that is busy besides leaves holes, which say
+ * nothing about the sound. What is judged then is judged as strictly as ever; holes that never end are a failure.
+ */
+export async function withoutDropouts(
+  listen: () => Promise<Tapped>,
+  again: () => Promise<void> = () => Promise.resolve(),
+): Promise<Tapped> {
+  let dropouts = 0;
+  for (let n = 0; n < mostTries; n++) {
+    if (n > 0) await again();
+    const tapped = await listen();
+    if (tapped.dropouts === 0) return tapped;
+    dropouts += tapped.dropouts;
+    await new Promise((resolve) => setTimeout(resolve, 500 * (n + 1)));
+  }
+  throw new Error(
+    `${dropouts} quanta dropped out in ${mostTries} tries: nothing could be heard whole.`,
+  );
+}
+
+/** Plays from a frame and collects what the worklet plays, as floats, bit for bit; holes are waited out. */
+export function tap(
+  page: Page,
+  from: number,
+  frames: number,
+  what: 'part' | 'heard' = 'part',
+): Promise<Tapped> {
+  return withoutDropouts(() => collect(page, from, frames, what));
+}
+
+/** Collects what plays, from a frame or from the next one on; says how much of it dropped out. */
+export async function collect(
   page: Page,
   from: number | null,
   frames: number,
@@ -65,7 +101,7 @@ export async function tap(
         playback.seek(start as number);
         await playback.play();
       }
-      const { frame, left, right } = await recorded;
+      const { frame, dropouts, left, right } = await recorded;
       if (start !== null) playback.stop();
       const text = (samples: Float32Array) => {
         const bytes = new Uint8Array(samples.buffer);
@@ -74,16 +110,16 @@ export async function tap(
           binary += String.fromCharCode(...bytes.subarray(n, n + 8192));
         return btoa(binary);
       };
-      return { frame, left: text(left), right: text(right) };
+      return { frame, dropouts, left: text(left), right: text(right) };
     },
     [from, frames, what],
   );
-  const { frame, left, right } = await collected;
+  const { frame, dropouts, left, right } = await collected;
   const samples = (text: string) => {
     const bytes = Buffer.from(text, 'base64');
     return new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length));
   };
-  return { frame, left: samples(left), right: samples(right) };
+  return { frame, dropouts, left: samples(left), right: samples(right) };
 }
 
 /** Opens the audio output once, so that what follows begins at once. */

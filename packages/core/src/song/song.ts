@@ -118,7 +118,7 @@ export function checkSong(song: Song): Outcome<Song> {
   for (const [hash, recording] of Object.entries(song.recordings)) {
     if (recording.hash !== hash)
       return refuse('A recording stands under another hash than its own.', `recordings.${hash}`);
-    if (recording.rateHz !== song.rateHz)
+    if (song.rateHz !== null && recording.rateHz !== song.rateHz)
       return refuse(
         `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz.`,
         `recordings.${hash}.rateHz`,

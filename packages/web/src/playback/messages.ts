@@ -35,6 +35,8 @@ export interface Seen {
 
 export interface Recorded {
   readonly kind: 'recorded';
+  /** In how many quanta something had not come in time: what differs there is no difference of the sound. */
+  readonly dropouts: number;
   /** Of the first frame collected, in the song. */
   readonly frame: number;
   readonly left: Float32Array;

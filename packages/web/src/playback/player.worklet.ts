@@ -23,7 +23,9 @@ class PannetProcessor extends AudioWorkletProcessor {
   readonly #plans = new PlanReceiver();
   #feeder: MessagePort | null = null;
   #nextShow = 0;
-  #recording: (Recorded & { what: 'part' | 'heard'; at: number }) | null = null;
+  /** In the block that was made last. */
+  #missed = 0;
+  #recording: (Recorded & { what: 'part' | 'heard'; at: number; before: number }) | null = null;
   readonly #spare = [new Float32Array(4096), new Float32Array(4096)] as const;
 
   constructor() {
@@ -61,6 +63,8 @@ class PannetProcessor extends AudioWorkletProcessor {
           kind: 'recorded',
           what: message.what,
           at: 0,
+          dropouts: 0,
+          before: player.underruns,
           frame: player.position,
           left: new Float32Array(message.frames),
           right: new Float32Array(message.frames),
@@ -100,7 +104,9 @@ class PannetProcessor extends AudioWorkletProcessor {
     const tapLeft = tap[0] ?? this.#spare[0];
     const tapRight = tap[1] ?? this.#spare[1];
     const before = this.#player.position;
+    const underruns = this.#player.underruns;
     this.#player.process(left, right, tapLeft, tapRight, left.length);
+    this.#missed = this.#player.underruns - underruns;
     if (this.#recording && this.#player.state === 'playing')
       this.#collect(before, left, right, tapLeft, tapRight);
     if (currentTime >= this.#nextShow) this.#show();
@@ -116,14 +122,16 @@ class PannetProcessor extends AudioWorkletProcessor {
   ): void {
     const recording = this.#recording;
     if (!recording) return;
-    if (recording.at === 0) this.#recording = Object.assign(recording, { frame });
+    if (recording.at === 0)
+      Object.assign(recording, { frame, before: this.#player.underruns - this.#missed });
     const part = recording.what === 'part';
     const count = Math.min(left.length, recording.left.length - recording.at);
     recording.left.set((part ? tapLeft : left).subarray(0, count), recording.at);
     recording.right.set((part ? tapRight : right).subarray(0, count), recording.at);
     recording.at += count;
     if (recording.at < recording.left.length) return;
-    this.port.postMessage(recording);
+    const dropouts = this.#player.underruns - recording.before;
+    this.port.postMessage({ ...recording, dropouts });
     this.#recording = null;
   }
 

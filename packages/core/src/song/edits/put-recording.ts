@@ -13,12 +13,10 @@ export const putRecording: EditModule<typeof description> = {
         `“${recording.fileName}” is in this song already.`,
         'recording.hash',
       );
-    if (recording.rateHz !== song.rateHz)
+    if (song.rateHz !== null && recording.rateHz !== song.rateHz)
       return failure(
         'other-rate',
-        song.rateHz === null
-          ? 'A song is given its rate before its first recording.'
-          : `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz. It has to be converted to the song's rate before it comes in.`,
+        `“${recording.fileName}” is at ${recording.rateHz} Hz, the song at ${song.rateHz} Hz. It has to be converted to the song's rate before it comes in.`,
         'recording.rateHz',
       );
     return edited(
