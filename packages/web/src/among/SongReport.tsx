@@ -5,7 +5,9 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
 import { FileReport } from '../report/MeasurePage.tsx';
-import type { FromFileMeasurer, MeasuredFile, SongJob } from '../measuring/messages.ts';
+import { sentenceOf } from '../api/request.ts';
+import type { MeasuredFile, SongJob } from '../measuring/messages.ts';
+import { ask, question, wasStopped } from '../workers/ask.ts';
 import { useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
 
 type State =
@@ -26,6 +28,10 @@ export function SongReport() {
   );
 }
 
+const songMeasurer = question<SongJob, MeasuredFile>(
+  () => new Worker(new URL('../measuring/song.worker.ts', import.meta.url), { type: 'module' }),
+);
+
 /** What was measured last, so that it is not measured again unchanged. */
 let last: { readonly key: string; readonly file: MeasuredFile } | null = null;
 
@@ -37,7 +43,8 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
   const frames = songFrames(song);
   const from = Math.min(loop?.start ?? 0, frames);
   const to = Math.min(loop?.end ?? frames, frames);
-  const key = JSON.stringify([song.parts, song.partOrder, song.panLaw, from, to]);
+  const { parts, partOrder, panLaw, groups, moves, tempo } = song;
+  const key = JSON.stringify([parts, partOrder, panLaw, groups, moves, tempo, from, to]);
   const [state, setState] = useState<State>(() =>
     last?.key === key ? { kind: 'done', file: last.file } : { kind: 'measuring', share: 0 },
   );
@@ -45,21 +52,25 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
   useEffect(() => {
     if (began.current || last?.key === key) return;
     began.current = true;
-    const worker = new Worker(new URL('../measuring/song.worker.ts', import.meta.url), {
-      type: 'module',
-    });
-    worker.onmessage = ({ data }: MessageEvent<FromFileMeasurer>) => {
-      if (data.kind === 'progress') setState({ kind: 'measuring', share: data.share });
-      else if (data.kind === 'failed') setState({ kind: 'failed', sentence: data.sentence });
-      else {
-        last = { key, file: data.file };
-        setState({ kind: 'done', file: data.file });
-      }
-    };
-    worker.onerror = (event) => setState({ kind: 'failed', sentence: event.message });
-    worker.postMessage({ song, from, to, splices: playback.wholeSplices(song) } satisfies SongJob);
+    const measuring = new AbortController();
+    ask(
+      songMeasurer,
+      { song, from, to, splices: playback.wholeSplices(song) },
+      {
+        signal: measuring.signal,
+        progress: (share) => setState({ kind: 'measuring', share }),
+      },
+    ).then(
+      (file) => {
+        last = { key, file };
+        setState({ kind: 'done', file });
+      },
+      (error: unknown) => {
+        if (!wasStopped(error)) setState({ kind: 'failed', sentence: sentenceOf(error) });
+      },
+    );
     return () => {
-      worker.terminate();
+      measuring.abort();
       began.current = false;
     };
     // What changes behind the dialog is measured the next time.

@@ -1,7 +1,12 @@
 import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
 import type { KnownSplices } from '../playback/known-splices.ts';
-import type { ExportJob, FromExporter } from './export.worker.ts';
+import { ask, question } from '../workers/ask.ts';
+import type { ExportJob, ExportStep } from './export.worker.ts';
+
+const exporter = question<ExportJob, null, ExportStep>(
+  () => new Worker(new URL('./export.worker.ts', import.meta.url), { type: 'module' }),
+);
 
 export interface ExportedFile {
   readonly partId: string;
@@ -32,40 +37,23 @@ export function exportParts(
   progress: (share: number) => void,
 ): Promise<ExportedFile[]> {
   const names = exportNames(song, partIds);
-  const worker = new Worker(new URL('./export.worker.ts', import.meta.url), { type: 'module' });
   const pieces = new Map<string, BlobPart[]>(partIds.map((id) => [id, []]));
   const files: ExportedFile[] = [];
-  return new Promise<ExportedFile[]>((resolve, reject) => {
-    const stop = () => reject(new DOMException('Stopped.', 'AbortError'));
-    signal.addEventListener('abort', stop, { once: true });
-    worker.onerror = (event) =>
-      reject(new Error(event.message || 'The export ended unexpectedly.'));
-    worker.onmessage = (event: MessageEvent<FromExporter>) => {
-      const message = event.data;
-      switch (message.kind) {
-        case 'bytes':
-          pieces.get(message.partId)?.push(message.bytes);
-          progress(message.share);
-          break;
-        case 'finished':
-          files.push({
-            partId: message.partId,
-            fileName: names[partIds.indexOf(message.partId)],
-            blob: new Blob(pieces.get(message.partId), { type: 'audio/wav' }),
-            notes: message.notes,
-          });
-          pieces.delete(message.partId);
-          break;
-        case 'all':
-          resolve(files);
-          break;
-        case 'failed':
-          reject(new Error(message.sentence));
-          break;
-      }
-    };
-    worker.postMessage({ song, partIds, splices } satisfies ExportJob);
-  }).finally(() => worker.terminate());
+  const take = (step: ExportStep) => {
+    if (step.kind === 'bytes') {
+      pieces.get(step.partId)?.push(step.bytes);
+      progress(step.share);
+      return;
+    }
+    files.push({
+      partId: step.partId,
+      fileName: names[partIds.indexOf(step.partId)],
+      blob: new Blob(pieces.get(step.partId), { type: 'audio/wav' }),
+      notes: step.notes,
+    });
+    pieces.delete(step.partId);
+  };
+  return ask(exporter, { song, partIds, splices }, { signal, progress: take }).then(() => files);
 }
 
 /** All files in one, stored as they are: audio does not compress. */

@@ -2,10 +2,12 @@ import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/f
 import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderPart } from '@pannet/core/rendering/offline';
+import { planEnd } from '@pannet/core/rendering/plan';
 import { partFrames, type Song } from '@pannet/core/song/song';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
+import { answer } from '../workers/ask.ts';
 
 export interface ExportJob {
   readonly song: Song;
@@ -14,42 +16,33 @@ export interface ExportJob {
   readonly splices: KnownSplices;
 }
 
-export type FromExporter =
+/** What is written of a file as it is rendered, and what is to be said of it when it is whole. */
+export type ExportStep =
   | {
       readonly kind: 'bytes';
       readonly partId: string;
       readonly bytes: Uint8Array<ArrayBuffer>;
       readonly share: number;
     }
-  | { readonly kind: 'finished'; readonly partId: string; readonly notes: readonly string[] }
-  | { readonly kind: 'all' }
-  | { readonly kind: 'failed'; readonly sentence: string };
+  | { readonly kind: 'finished'; readonly partId: string; readonly notes: readonly string[] };
 
 const reader = new RecordingReader(48e6, 8);
-const post = (message: FromExporter, transfer: Transferable[] = []) =>
-  postMessage(message, { transfer });
-/** What rings on after the end is looked for this long: the latest delay and the tuner's wander. */
-const tailSeconds = 0.2;
+type Tell = (step: ExportStep, transfer?: Transferable[]) => void;
 /** Quieter than this nobody misses a tail: common practice. */
 const audibleTailDb = -90;
 
-onmessage = (event: MessageEvent<ExportJob>) => {
-  void exportAll(event.data).catch((error: unknown) =>
-    post({ kind: 'failed', sentence: error instanceof Error ? error.message : String(error) }),
-  );
-};
-
-async function exportAll({ song, partIds, splices }: ExportJob): Promise<void> {
+answer<ExportJob, null, ExportStep>(async ({ song, partIds, splices }, tell) => {
   for (const [n, partId] of partIds.entries())
-    await exportPart(song, partId, splices, (share) => (n + share) / partIds.length);
-  post({ kind: 'all' });
-}
+    await exportPart(song, partId, splices, tell, (share) => (n + share) / partIds.length);
+  return null;
+});
 
 /** The same renderer that plays; the source's rate and length, 24 bits, or float if the source is. */
 async function exportPart(
   song: Song,
   partId: string,
   splices: KnownSplices,
+  tell: Tell,
   overall: (share: number) => number,
 ): Promise<void> {
   const part = song.parts[partId];
@@ -61,7 +54,7 @@ async function exportPart(
     throw new Error(`“${part.name}” would be over 4 GB, which WAV cannot hold.`);
   const send = (bytes: Uint8Array, share: number) => {
     const whole = bytes as Uint8Array<ArrayBuffer>;
-    post({ kind: 'bytes', partId, bytes: whole, share: overall(share) }, [whole.buffer]);
+    tell({ kind: 'bytes', partId, bytes: whole, share: overall(share) }, [whole.buffer]);
   };
   send(wavHeader(frames, 2, plan.rateHz, bits), 0);
   const encoder = new WavEncoder(bits);
@@ -69,13 +62,13 @@ async function exportPart(
     send(encoder.encode([left, right], left.length), (frame + left.length) / frames);
   const notes: string[] = [];
   let tail = 0;
-  const tailFrames = Math.round(tailSeconds * plan.rateHz);
+  const end = planEnd(plan);
   for await (const { left, right } of renderPart(
     plan,
     partId,
     reader.load,
     frames,
-    frames + tailFrames,
+    Math.max(frames, end),
   ))
     for (let n = 0; n < left.length; n++)
       tail = Math.max(tail, Math.abs(left[n]), Math.abs(right[n]));
@@ -87,5 +80,5 @@ async function exportPart(
     notes.push(
       `${encoder.clipped} samples lie over full scale and were held there: lower the part's level or trim.`,
     );
-  post({ kind: 'finished', partId, notes });
+  tell({ kind: 'finished', partId, notes });
 }

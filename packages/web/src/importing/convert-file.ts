@@ -1,5 +1,6 @@
 import type { AudioFormat } from '@pannet/core/formats/audio-format';
-import type { Failure, Outcome } from '@pannet/core/outcome';
+import type { Outcome } from '@pannet/core/outcome';
+import { ask, question } from '../workers/ask.ts';
 
 export interface Converting {
   readonly file: File;
@@ -14,29 +15,16 @@ export interface ConvertedFile {
   readonly fromHz: number;
 }
 
-export type FromConverter =
-  | { readonly kind: 'progress'; readonly share: number }
-  | { readonly kind: 'converted'; readonly converted: ConvertedFile }
-  | { readonly kind: 'refused'; readonly failure: Failure };
+const converter = question<Converting, Outcome<ConvertedFile>>(
+  () => new Worker(new URL('./convert.worker.ts', import.meta.url), { type: 'module' }),
+);
 
-/** Converts a file in a worker of its own, which ends with it; stopping ends the worker. Throws an AbortError then. */
+/** Converts a file in a worker of its own; rejects with an AbortError when stopped. */
 export function convertFile(
   file: File,
   rateHz: number | null,
   signal: AbortSignal,
   progress: (share: number) => void,
 ): Promise<Outcome<ConvertedFile>> {
-  const worker = new Worker(new URL('./convert.worker.ts', import.meta.url), { type: 'module' });
-  return new Promise<Outcome<ConvertedFile>>((resolve, reject) => {
-    const stop = () => reject(new DOMException('Stopped.', 'AbortError'));
-    if (signal.aborted) stop();
-    signal.addEventListener('abort', stop, { once: true });
-    worker.onerror = (event) => reject(new Error(event.message));
-    worker.onmessage = ({ data }: MessageEvent<FromConverter>) => {
-      if (data.kind === 'progress') progress(data.share);
-      else if (data.kind === 'converted') resolve({ ok: true, value: data.converted });
-      else resolve({ ok: false, error: data.failure });
-    };
-    worker.postMessage({ file, rateHz } satisfies Converting);
-  }).finally(() => worker.terminate());
+  return ask(converter, { file, rateHz }, { signal, progress });
 }

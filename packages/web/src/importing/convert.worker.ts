@@ -1,35 +1,18 @@
+import { failure, success, type Outcome } from '@pannet/core/outcome';
 import { convertToWav } from '@pannet/core/sources/conversion';
-import type { Converting, FromConverter } from './convert-file.ts';
+import { answer, seldom } from '../workers/ask.ts';
+import type { ConvertedFile, Converting } from './convert-file.ts';
 
-const post = (message: FromConverter, transfer: Transferable[] = []) =>
-  postMessage(message, { transfer });
-let told = 0;
-const tellEveryMs = 100;
-
-onmessage = async ({ data: { file, rateHz } }: MessageEvent<Converting>) => {
-  const tick = (share: number) => {
-    if (performance.now() - told < tellEveryMs) return;
-    told = performance.now();
-    post({ kind: 'progress', share });
-  };
+answer<Converting, Outcome<ConvertedFile>>(async ({ file, rateHz }, tell) => {
   try {
     const bytes = new Uint8Array(await file.arrayBuffer());
-    const made = await convertToWav(bytes, file.name, rateHz, tick);
-    if (!made.ok) {
-      post({ kind: 'refused', failure: made.error });
-      return;
-    }
+    const made = await convertToWav(bytes, file.name, rateHz, seldom(tell));
+    if (!made.ok) return made;
     const { wav, format, fromHz } = made.value;
     const blob = new Blob([wav as Uint8Array<ArrayBuffer>], { type: 'audio/wav' });
-    post({ kind: 'converted', converted: { blob, format, fromHz } });
+    return success({ blob, format, fromHz });
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error);
-    post({
-      kind: 'refused',
-      failure: {
-        code: 'not-converted',
-        sentence: `“${file.name}” could not be converted: ${why}.`,
-      },
-    });
+    return failure('not-converted', `“${file.name}” could not be converted: ${why}.`);
   }
-};
+});

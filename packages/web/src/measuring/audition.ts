@@ -44,6 +44,12 @@ export class Audition {
     this.#session = session;
     this.#playback = playback;
     this.#worker.onmessage = ({ data }: MessageEvent<FromLoudness>) => this.#hear(data);
+    this.#worker.onerror = (event) => {
+      this.drop();
+      say(
+        `Nothing can be tried any more: ${event.message || 'a worker ended'}. Load the page anew.`,
+      );
+    };
     this.#end = session.store.subscribe(({ shown }) => {
       if (this.#expected && shown !== this.#expected) this.#forget();
     });

@@ -10,7 +10,9 @@ import { FakeWorker } from '../testing/fake-worker.ts';
 import { twoParts } from '../testing/song.fixture.ts';
 import { liveTexts } from '../fold/LiveFigures.tsx';
 import { mendId } from './mender.ts';
-import type { ToMender } from './messages.ts';
+import type { Mended, ToMender } from './messages.ts';
+import type { Search } from '@pannet/core/findings/safer';
+import type { Told } from '../workers/ask.ts';
 
 let open: OpenSong;
 
@@ -28,6 +30,11 @@ afterEach(() => open.close());
 const harp = () => open.session.store.getState().song.parts.harp;
 const state = () => open.mender.store.getState();
 const worker = () => FakeWorker.of('mender.worker.ts');
+/** What the worker says, and that it is heard. */
+async function told(message: Told<Mended, number | Search>): Promise<void> {
+  worker().answer(message);
+  for (let n = 0; n < 5; n++) await Promise.resolve();
+}
 const id = mendId('harp', 'hollow');
 const mend: Mend = {
   code: 'hollow',
@@ -42,7 +49,7 @@ const mend: Mend = {
 };
 
 describe('a mend', () => {
-  test('is looked for with progress, then tried; the same one is not looked for again', () => {
+  test('is looked for with progress, then tried; the same one is not looked for again', async () => {
     open.mender.try(harp(), 'hollow', 1);
     expect(worker().posted[0] as ToMender).toMatchObject({
       kind: 'mend',
@@ -51,9 +58,9 @@ describe('a mend', () => {
       from: 0,
       to: 100_000,
     });
-    worker().answer({ kind: 'progress', share: 0.4 });
+    worker().answer({ kind: 'progress', progress: 0.4 });
     expect(state().busy).toEqual({ code: 'hollow', share: 0.4 });
-    worker().answer({ kind: 'mend', mend });
+    await told({ kind: 'answer', answer: { mend } });
     expect(state().busy).toBeNull();
     expect(state().found[id]).toMatchObject({ mend, from: 0, to: 100_000 });
     expect(worker().terminated).toBe(true);
@@ -68,12 +75,12 @@ describe('a mend', () => {
     expect(open.audition.store.getState().trial?.id).toBe(id);
   });
 
-  test('of a part that was changed meanwhile is not played over the change', () => {
+  test('of a part that was changed meanwhile is not played over the change', async () => {
     open.mender.try(harp(), 'hollow', 1);
     open.do('louder', [
       { kind: 'set-voice', partId: 'harp', voiceId: 'v2', changes: { levelDb: -2 } },
     ]);
-    worker().answer({ kind: 'mend', mend });
+    await told({ kind: 'answer', answer: { mend } });
     expect(open.audition.store.getState().trial).toBeNull();
     expect(harp().image.voices[1].levelDb).toBe(-2);
     // Once the change is taken back the mend fits again, and is not looked for anew.
@@ -84,9 +91,9 @@ describe('a mend', () => {
     expect(open.audition.store.getState().trial?.id).toBe(id);
   });
 
-  test('that is tried gives way to plain', () => {
+  test('that is tried gives way to plain', async () => {
     open.mender.try(harp(), 'hollow', 1);
-    worker().answer({ kind: 'mend', mend });
+    await told({ kind: 'answer', answer: { mend } });
     expect(open.audition.store.getState().trial?.id).toBe(id);
     open.togglePlain();
     expect(open.audition.store.getState().trial).toBeNull();
@@ -100,13 +107,13 @@ describe('a mend', () => {
     expect(state().busy).toBeNull();
   });
 
-  test('where there is none, that is kept; what fails is said; stopping ends the worker', () => {
+  test('where there is none, that is kept; what fails is said; stopping ends the worker', async () => {
     open.mender.try(harp(), 'hollow', 1);
-    worker().answer({ kind: 'mend', mend: null });
+    await told({ kind: 'answer', answer: { mend: null } });
     expect(state().found[id].mend).toBeNull();
     expect(open.audition.store.getState().trial).toBeNull();
     open.mender.try(harp(), 'leads', 1);
-    worker().answer({ kind: 'failed', sentence: 'No such recording.' });
+    await told({ kind: 'failure', sentence: 'No such recording.' });
     expect(notices.getState().list.at(-1)?.sentence).toBe('No such recording.');
     open.mender.try(harp(), 'leans', 1);
     open.mender.stopLooking();
@@ -127,17 +134,18 @@ describe('a search', () => {
   test('grows as it goes on, and what was tried stays when it is stopped', () => {
     open.mender.search(harp(), allMayChange, 0);
     const search = { begun: setting, tried: [setting], best: setting, share: 0.3 };
-    worker().answer({ kind: 'search', search, done: false });
+    worker().answer({ kind: 'progress', progress: search });
     expect(state().search).toMatchObject({ share: 0.3, running: true, partId: 'harp' });
     open.mender.stopSearch();
     expect(worker().terminated).toBe(true);
     expect(state().search).toMatchObject({ running: false, tried: [setting] });
   });
 
-  test('ends by itself', () => {
+  test('ends by itself', async () => {
     open.mender.search(harp(), allMayChange, 0);
     const search = { begun: setting, tried: [], best: setting, share: 1 };
-    worker().answer({ kind: 'search', search, done: true });
+    worker().answer({ kind: 'progress', progress: search });
+    await told({ kind: 'answer', answer: { mend: null } });
     expect(state().search?.running).toBe(false);
     expect(worker().terminated).toBe(true);
   });

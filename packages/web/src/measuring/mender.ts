@@ -1,7 +1,7 @@
 import { contentKey } from '@pannet/core/findings/content-key';
 import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
-import type { Setting } from '@pannet/core/findings/safer';
+import type { Search, Setting } from '@pannet/core/findings/safer';
 import type { MayChange } from '@pannet/core/findings/variations';
 import { partFrames, type Part } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
@@ -9,7 +9,9 @@ import { say } from '../controls/notices.ts';
 import type { Playback } from '../playback/playback.ts';
 import type { SongSession } from '../sync/song-session.ts';
 import type { Audition } from './audition.ts';
-import type { FromMender, ToMender } from './messages.ts';
+import type { Mended, ToMender } from './messages.ts';
+import { ask, question, wasStopped } from '../workers/ask.ts';
+import { sentenceOf } from '../api/request.ts';
 
 /** A mend that was looked for; null where there is none. */
 export interface Found {
@@ -40,6 +42,10 @@ export interface MenderState {
   readonly search: SearchState | null;
 }
 
+const mender = question<ToMender, Mended, number | Search>(
+  () => new Worker(new URL('./mender.worker.ts', import.meta.url), { type: 'module' }),
+);
+
 /** Mends are measured over the loop, or over so much round the place in question; a search over less. */
 const mendSeconds = 16;
 const searchSeconds = 8;
@@ -53,20 +59,13 @@ export class Mender {
   readonly #session: SongSession;
   readonly #playback: Playback;
   readonly #audition: Audition;
-  #worker: Worker | null = null;
-  #searcher: Worker | null = null;
+  #looking: AbortController | null = null;
+  #searching: AbortController | null = null;
 
   constructor(session: SongSession, playback: Playback, audition: Audition) {
     this.#session = session;
     this.#playback = playback;
     this.#audition = audition;
-  }
-
-  #open(hear: (message: FromMender) => void): Worker {
-    const worker = new Worker(new URL('./mender.worker.ts', import.meta.url), { type: 'module' });
-    worker.onmessage = ({ data }: MessageEvent<FromMender>) => hear(data);
-    worker.onerror = (event) => hear({ kind: 'failed', sentence: event.message });
-    return worker;
   }
 
   #keyOf(part: Part): string {
@@ -101,35 +100,31 @@ export class Mender {
     }
     const { song } = this.#session.store.getState();
     this.store.setState({ busy: { code, share: 0 } });
-    this.#worker = this.#open((message) => {
-      switch (message.kind) {
-        case 'progress':
-          this.store.setState({ busy: { code, share: message.share } });
-          break;
-        case 'mend':
-          this.#end();
-          this.store.setState(({ found: before }) => ({
-            found: { ...before, [id]: { mend: message.mend, key, ...stretch } },
-          }));
-          if (message.mend && this.#isStill(part.id, key))
-            this.#play(part, message.mend, stretch.from);
-          break;
-        case 'failed':
-          this.#end();
-          say(message.sentence);
-          break;
-        case 'search':
-          break;
-      }
-    });
-    this.#tell(this.#worker, {
-      kind: 'mend',
-      song,
-      partId: part.id,
-      code,
-      splices: this.#playback.wholeSplices(song, [part.id]),
-      ...stretch,
-    });
+    const looking = new AbortController();
+    this.#looking = looking;
+    const splices = this.#playback.wholeSplices(song, [part.id]);
+    ask(
+      mender,
+      { kind: 'mend', song, partId: part.id, code, splices, ...stretch },
+      {
+        signal: looking.signal,
+        progress: (share) => {
+          if (typeof share === 'number') this.store.setState({ busy: { code, share } });
+        },
+      },
+    ).then(
+      ({ mend }) => {
+        this.#end(looking);
+        this.store.setState(({ found: before }) => ({
+          found: { ...before, [id]: { mend, key, ...stretch } },
+        }));
+        if (mend && this.#isStill(part.id, key)) this.#play(part, mend, stretch.from);
+      },
+      (error: unknown) => {
+        this.#end(looking);
+        if (!wasStopped(error)) say(sentenceOf(error));
+      },
+    );
   }
 
   /** Whether a part is as it was: a mend of what it was would undo what was done since. */
@@ -138,18 +133,17 @@ export class Mender {
     return part !== undefined && this.#keyOf(part) === key;
   }
 
-  #tell(worker: Worker, message: ToMender): void {
-    worker.postMessage(message);
-  }
-
-  #end(): void {
-    this.#worker?.terminate();
-    this.#worker = null;
+  #end(looking: AbortController): void {
+    if (this.#looking !== looking) return;
+    this.#looking = null;
     this.store.setState({ busy: null });
   }
 
   stopLooking(): void {
-    if (this.#worker) this.#end();
+    const looking = this.#looking;
+    if (!looking) return;
+    this.#end(looking);
+    looking.abort();
   }
 
   /** Where nothing plays, it begins where it was measured. */
@@ -177,38 +171,46 @@ export class Mender {
       running: true,
     };
     this.store.setState({ search: none });
-    this.#searcher = this.#open((message) => {
-      const { search } = this.store.getState();
-      if (message.kind === 'failed') {
-        this.stopSearch();
-        say(message.sentence);
-      } else if (message.kind === 'search' && search) {
-        const { search: state, done } = message;
-        this.store.setState({ search: { ...search, ...state, running: !done } });
-        if (done) this.stopSearch();
-      }
-    });
-    this.#tell(this.#searcher, {
-      kind: 'search',
-      song,
-      partId: part.id,
-      may,
-      splices: this.#playback.wholeSplices(song, [part.id]),
-      ...this.#stretch(part, searchSeconds, aroundSeconds),
-    });
+    const searching = new AbortController();
+    this.#searching = searching;
+    ask(
+      mender,
+      {
+        kind: 'search',
+        song,
+        partId: part.id,
+        may,
+        splices: this.#playback.wholeSplices(song, [part.id]),
+        ...this.#stretch(part, searchSeconds, aroundSeconds),
+      },
+      {
+        signal: searching.signal,
+        progress: (state) => {
+          const { search } = this.store.getState();
+          if (search && typeof state !== 'number')
+            this.store.setState({ search: { ...search, ...state } });
+        },
+      },
+    )
+      .catch((error: unknown) => {
+        if (!wasStopped(error)) say(sentenceOf(error));
+      })
+      .finally(() => {
+        if (this.#searching === searching) this.stopSearch();
+      });
   }
 
   /** What was tried so far stays. */
   stopSearch(): void {
-    this.#searcher?.terminate();
-    this.#searcher = null;
+    this.#searching?.abort();
+    this.#searching = null;
     const { search } = this.store.getState();
     if (search?.running) this.store.setState({ search: { ...search, running: false } });
   }
 
   close(): void {
-    this.#worker?.terminate();
-    this.#searcher?.terminate();
+    this.stopLooking();
+    this.stopSearch();
   }
 }
 

@@ -1,7 +1,6 @@
 import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
 import type { Level, PartFigures } from '@pannet/core/findings/part-figures';
-import type { Search } from '@pannet/core/findings/safer';
 import type { MeasuredStereo } from '@pannet/core/measurement/report';
 import type { MayChange } from '@pannet/core/findings/variations';
 import type { KnownSplices } from '../playback/known-splices.ts';
@@ -58,22 +57,16 @@ export type ToMender =
   | (MendStretch & { readonly kind: 'mend'; readonly code: FindingCode })
   | (MendStretch & { readonly kind: 'search'; readonly may: MayChange });
 
-export type FromMender =
-  | { readonly kind: 'progress'; readonly share: number }
-  | { readonly kind: 'mend'; readonly mend: Mend | null }
-  | { readonly kind: 'search'; readonly search: Search; readonly done: boolean }
-  | { readonly kind: 'failed'; readonly sentence: string };
+/** A mend that was looked for; null where there is none, or a search was asked for, which tells as it goes. */
+export interface Mended {
+  readonly mend: Mend | null;
+}
 
 /** A file that was measured without being made a part of. */
 export interface MeasuredFile extends MeasuredStereo {
   readonly seconds: number;
   readonly channels: number;
 }
-
-export type FromFileMeasurer =
-  | { readonly kind: 'progress'; readonly share: number }
-  | { readonly kind: 'done'; readonly file: MeasuredFile }
-  | { readonly kind: 'failed'; readonly sentence: string };
 
 /** All parts of a song together, without its bed. */
 export interface SongJob {

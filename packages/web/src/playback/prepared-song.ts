@@ -12,15 +12,25 @@ const splices = new SpliceCache();
  * The plan of a song of which only one part is needed, its splices planned: what workers render from.
  * @param known splices that were planned elsewhere
  */
-export async function planOfPart(
+export function planOfPart(
   song: Song,
   partId: string,
   reader: RecordingReader,
   known: KnownSplices = [],
 ): Promise<RenderPlan> {
+  return planOfParts(song, [partId], reader, known);
+}
+
+/** The same of several parts. */
+export async function planOfParts(
+  song: Song,
+  partOrder: readonly string[],
+  reader: RecordingReader,
+  known: KnownSplices = [],
+): Promise<RenderPlan> {
   for (const [key, plan] of known) splices.set(key, plan);
   reader.know(song.recordings);
-  const alone: Song = { ...song, partOrder: [partId] };
+  const alone: Song = { ...song, partOrder };
   for (const need of spliceNeeds(alone))
     if (!splices.get(need.key))
       splices.set(need.key, await prepareSplices(need, song.rateHz ?? 48_000, reader.load));

@@ -10,7 +10,9 @@ import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { DropArea } from '../controls/DropArea.tsx';
 import { figureTexts } from '../measuring/figure-texts.ts';
 import { BandChart } from './BandChart.tsx';
-import type { FromFileMeasurer, MeasuredFile } from '../measuring/messages.ts';
+import { sentenceOf } from '../api/request.ts';
+import type { MeasuredFile } from '../measuring/messages.ts';
+import { ask, question, wasStopped } from '../workers/ask.ts';
 import './report.scss';
 import '../fold/fold.scss';
 
@@ -20,15 +22,19 @@ type State =
   | { readonly kind: 'done'; readonly name: string; readonly file: MeasuredFile }
   | { readonly kind: 'failed'; readonly name: string; readonly sentence: string };
 
+const measurer = question<File, MeasuredFile>(
+  () => new Worker(new URL('./file.worker.ts', import.meta.url), { type: 'module' }),
+);
+
 /** Any file in figures, without making a part of it: a finished mix, a stem from elsewhere. It stays in this browser. */
 export function MeasurePage() {
   const [state, setState] = useState<State>({ kind: 'waiting' });
-  const worker = useRef<Worker | null>(null);
+  const measuring = useRef<AbortController | null>(null);
   const input = useRef<HTMLInputElement>(null);
-  useEffect(() => () => worker.current?.terminate(), []);
+  useEffect(() => () => measuring.current?.abort(), []);
   const stop = () => {
-    worker.current?.terminate();
-    worker.current = null;
+    measuring.current?.abort();
+    measuring.current = null;
     setState({ kind: 'waiting' });
   };
   const measure = (files: readonly File[]) => {
@@ -36,18 +42,20 @@ export function MeasurePage() {
     if (!file) return;
     if (files.length > 1)
       say(`One file is measured at a time: this is “${file.name}”, the first of ${files.length}.`);
-    worker.current?.terminate();
-    const started = new Worker(new URL('./file.worker.ts', import.meta.url), { type: 'module' });
-    worker.current = started;
+    measuring.current?.abort();
+    const mine = new AbortController();
+    measuring.current = mine;
     const { name } = file;
     setState({ kind: 'measuring', name, share: 0 });
-    started.onerror = (event) => setState({ kind: 'failed', name, sentence: event.message });
-    started.onmessage = ({ data }: MessageEvent<FromFileMeasurer>) => {
-      if (data.kind === 'progress') setState({ kind: 'measuring', name, share: data.share });
-      else if (data.kind === 'failed') setState({ kind: 'failed', name, sentence: data.sentence });
-      else setState({ kind: 'done', name, file: data.file });
-    };
-    started.postMessage(file);
+    ask(measurer, file, {
+      signal: mine.signal,
+      progress: (share) => setState({ kind: 'measuring', name, share }),
+    }).then(
+      (measured) => setState({ kind: 'done', name, file: measured }),
+      (error: unknown) => {
+        if (!wasStopped(error)) setState({ kind: 'failed', name, sentence: sentenceOf(error) });
+      },
+    );
   };
   return (
     <DropArea hint="Drop a file to measure it" onFiles={measure}>

@@ -5,8 +5,9 @@ import { userEvent } from '@testing-library/user-event';
 import { MemoryRouter } from 'react-router';
 import { notices } from '../controls/notices.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
+import type { Told } from '../workers/ask.ts';
 import { MeasurePage } from './MeasurePage.tsx';
-import type { FromFileMeasurer, MeasuredFile } from '../measuring/messages.ts';
+import type { MeasuredFile } from '../measuring/messages.ts';
 
 const rate = 48_000;
 const sine = (hz: number, gain: number) =>
@@ -24,7 +25,11 @@ beforeEach(() => {
 });
 
 const worker = () => FakeWorker.of('file.worker.ts');
-const answer = (message: FromFileMeasurer) => act(() => worker().answer(message));
+const answer = (message: Told<MeasuredFile, number>) =>
+  act(async () => {
+    worker().answer(message);
+    await Promise.resolve();
+  });
 const chosen = (name: string) => new File([new Uint8Array(8)], name);
 const choose = (...names: string[]) =>
   userEvent.upload(screen.getByLabelText('File to measure'), names.map(chosen));
@@ -35,10 +40,10 @@ describe('a file', () => {
     expect(screen.getByText(/WAV, FLAC, MP3, Ogg Vorbis and AIFF/)).toBeTruthy();
     await choose('mix.wav');
     expect((worker().posted[0] as File).name).toBe('mix.wav');
-    answer({ kind: 'progress', share: 0.25 });
+    await answer({ kind: 'progress', progress: 0.25 });
     expect(screen.getByRole('progressbar').getAttribute('aria-valuenow')).toBe('25');
     const tone = sine(1000, 0.5);
-    answer({ kind: 'done', file: fileOf(tone, tone) });
+    await answer({ kind: 'answer', answer: fileOf(tone, tone) });
     expect(screen.getByTestId('file-verdict').textContent).toContain('mix.wav');
     // ITU-R BS.1770: a sine of 997 Hz at full scale on one side is −3.01 LKFS; both sides at half scale are 3 dB less.
     expect(shown('loudness')).toBe('−6.0 LUFS');
@@ -49,14 +54,14 @@ describe('a file', () => {
 
   test('with one side turned over breaks, and why is said', async () => {
     await choose('turned.flac');
-    answer({ kind: 'done', file: fileOf(sine(440, 0.3), sine(440, -0.3)) });
+    await answer({ kind: 'answer', answer: fileOf(sine(440, 0.3), sine(440, -0.3)) });
     expect(screen.getByTestId('file-verdict').textContent).toContain('the fold breaks');
     expect(shown('likeness')).toContain('−1.00');
   });
 
   test('of silence has no figures, and falls over nothing', async () => {
     await choose('silence.wav');
-    answer({ kind: 'done', file: fileOf(silence, silence) });
+    await answer({ kind: 'answer', answer: fileOf(silence, silence) });
     expect(shown('loudness')).toBe('–');
     expect(shown('drop')).toBe('–');
     expect(shown('dip')).toBe('–');
@@ -76,7 +81,7 @@ describe('a file', () => {
 
   test('that cannot be read is said with its reason', async () => {
     await choose('notes.wav');
-    answer({ kind: 'failed', sentence: 'It is no WAV file.' });
+    await answer({ kind: 'failure', sentence: 'It is no WAV file.' });
     expect(screen.getByRole('alert').textContent).toBe(
       '“notes.wav” could not be measured: It is no WAV file.',
     );

@@ -3,6 +3,7 @@ import { songFrames } from '@pannet/core/song/song';
 import { useEffect, useRef, useState, type PointerEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
 import { setLoopBetween } from '../session/loop.ts';
+import { say } from '../controls/notices.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { useSize } from '../controls/use-size.ts';
 import {
@@ -158,6 +159,8 @@ function usePeaks(): Float32Array | null {
   useEffect(() => {
     const started = new Worker(new URL('./peaks.worker.ts', import.meta.url), { type: 'module' });
     worker.current = started;
+    started.onerror = (event) =>
+      say(`The wave cannot be drawn: ${event.message || 'a worker ended'}.`);
     return () => started.terminate();
   }, []);
   useEffect(() => {
