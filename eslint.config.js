@@ -42,6 +42,50 @@ const floorRules = floors.slice(0, -1).map((folder, n) => ({
   },
 }));
 
+/** Folders of the browser, from the ground up: a place imports the session and not the frame, the frame imports the places. */
+const webFloors = [
+  'styles',
+  'workers',
+  'controls',
+  'api',
+  'sync',
+  'playback',
+  'measuring',
+  'comparing',
+  'session',
+  'importing',
+  'handoff',
+  'help',
+  'parts',
+  'strip',
+  'image',
+  'fold',
+  'transport',
+  'report',
+  'among',
+  'compare',
+  'frame',
+  'songs',
+];
+
+const webFloorRules = webFloors.slice(0, -1).map((folder, n) => ({
+  files: [`packages/web/src/${folder}/**/*.{ts,tsx}`],
+  ignores: ['**/*.test.ts', '**/*.test.tsx'],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      {
+        patterns: [
+          {
+            group: webFloors.slice(n + 1).map((above) => `../${above}/*`),
+            message: `${folder}/ stands below that folder; see docs/architecture.md.`,
+          },
+        ],
+      },
+    ],
+  },
+}));
+
 export default tseslint.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.pannet/**', '**/test-results/**'] },
   ...tseslint.configs.recommended,
@@ -83,5 +127,6 @@ export default tseslint.config(
     },
   },
   ...floorRules,
+  ...webFloorRules,
   { files: ['packages/web/**/*.{ts,tsx}'], ...reactHooks.configs.flat.recommended },
 );

@@ -13,7 +13,7 @@ import {
   unsignedText,
 } from '../measuring/figure-texts.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, usePlayback, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate, useSelection } from '../session/open-song.ts';
 
 /** The figures of a part; the ones that are looked at first stand first, the others open below. */
 export const Figures = memo(function Figures({ measured }: { readonly measured: Measured | null }) {
@@ -74,7 +74,7 @@ function Cell({ figure: key, label, children }: CellProps) {
 function Lead() {
   const { playback } = useOpenSong();
   const { partId } = useSelection();
-  const rate = useSong().rateHz ?? 48_000;
+  const rate = useRate();
   // Splices that come change the plan without changing the song.
   usePlayback((state) => state.preparing);
   const plan = playback.plan?.parts.find(({ id }) => id === partId);

@@ -15,7 +15,7 @@ import {
 } from 'recharts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSelection } from '../session/open-song.ts';
 
 const width = 280;
 const height = 144;
@@ -106,7 +106,7 @@ const MeasuredChart = memo(function MeasuredChart({
 /** What the plan of the selected part foretells; it follows a drag as fast as it can be drawn. */
 function Prediction() {
   const { playback } = useOpenSong();
-  const rate = useSong().rateHz ?? 48_000;
+  const rate = useRate();
   const { partId } = useSelection();
   const plan = useDeferredValue(playback.plan?.parts.find(({ id }) => id === partId) ?? null);
   return <PredictedChart plan={plan} rate={rate} />;

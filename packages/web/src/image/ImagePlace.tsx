@@ -4,7 +4,7 @@ import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { download } from '../handoff/export-run.ts';
-import { useSelectedPart, useSong } from '../session/open-song.ts';
+import { usePanLaw, useSelectedPart } from '../session/open-song.ts';
 import { CarryOverDialog } from './CarryOverDialog.tsx';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';
@@ -35,7 +35,7 @@ const panels = {
 } as const;
 
 function Side({ part, onExport }: { readonly part: Part; readonly onExport: () => void }) {
-  const song = useSong();
+  const panLaw = usePanLaw();
   // A part that sounds as it came is in need of a recipe.
   const [shown, setShown] = useState<keyof typeof panels>(
     JSON.stringify(part.image) === untouched ? 'recipes' : 'stage',
@@ -45,7 +45,7 @@ function Side({ part, onExport }: { readonly part: Part; readonly onExport: () =
   const saveImage = () => {
     const file = writeImageFile({
       name: null,
-      panLaw: song.panLaw,
+      panLaw,
       preparation: part.preparation,
       image: part.image,
     });

@@ -8,14 +8,15 @@ import { keepRecipe, listRecipes, removeRecipe, type KeptRecipe } from '../api/r
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { download } from '../handoff/export-run.ts';
-import { useSong } from '../session/open-song.ts';
+import { usePanLaw, useRate } from '../session/open-song.ts';
 import { RecipeRow } from './RecipeRow.tsx';
 
 const recipesKey = ['recipes'];
 
 /** The engineer's own recipes: kept from a part, brought in and taken away as image files. */
 export function OwnRecipes({ part }: { readonly part: Part }) {
-  const song = useSong();
+  const panLaw = usePanLaw();
+  const rateHz = useRate();
   const queries = useQueryClient();
   const own = useQuery({ queryKey: recipesKey, queryFn: listRecipes });
   const [name, setName] = useState<string | null>(null);
@@ -44,7 +45,7 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
   });
   const keepThis = () => {
     const { preparation, image } = part;
-    const file = writeImageFile({ name: null, panLaw: song.panLaw, preparation, image });
+    const file = writeImageFile({ name: null, panLaw, preparation, image });
     keep.mutate({ id: crypto.randomUUID(), name: name ?? '', file });
   };
   const bring = async (file: File) => {
@@ -55,7 +56,7 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
       say(`“${file.name}” is not an image file: it is not JSON.`);
       return;
     }
-    const read = readImageFile(json, song.rateHz ?? 48_000, part.takes.length);
+    const read = readImageFile(json, rateHz, part.takes.length);
     if (!read.ok) {
       say(`“${file.name}”: ${read.error.sentence}`);
       return;
@@ -63,7 +64,6 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
     const title = read.value.name ?? file.name.replace(/(\.pannet-image)?\.json$/, '');
     keep.mutate({ id: crypto.randomUUID(), name: title.slice(0, 80), file: json as object });
   };
-  const rateHz = song.rateHz ?? 48_000;
   const takes = part.takes.length;
   const files = useMemo(
     () =>

@@ -2,7 +2,7 @@ import { echoThresholdMs } from '@pannet/core/findings/source-findings';
 import { sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
 import { useSize } from '../controls/use-size.ts';
-import { useSong } from '../session/open-song.ts';
+import { useRate, useSong } from '../session/open-song.ts';
 import { dimensionFigures, Dimensions, Ground } from './PlacementGround.tsx';
 import { labelColumn, placeVoices } from './placement-bars.ts';
 import { placeLabels, type Wish } from './placement-labels.ts';
@@ -28,7 +28,7 @@ export function PlacementDrawing({ part }: { readonly part: Part }) {
 }
 
 function Voices({ part, box }: { readonly part: Part; readonly box: Box }) {
-  const rateHz = useSong().rateHz ?? 48_000;
+  const rateHz = useRate();
   const placed = placeVoices(part.image.voices, box, rateHz);
   const wishes = placed.map((entry): Wish => ({
     id: entry.voice.id,

@@ -1,6 +1,6 @@
 import type { Part } from '@pannet/core/song/song';
 import { delayInMs } from '@pannet/core/voices/voice';
-import { useSong } from '../session/open-song.ts';
+import { useRate } from '../session/open-song.ts';
 import { sideOf, type Side } from './placement-bars.ts';
 import type { Taken } from './placement-labels.ts';
 import {
@@ -149,7 +149,7 @@ export function dimensionFigures(part: Part, box: Box, rateHz: number): Taken[] 
 
 /** The difference in arrival between paired voices. */
 export function Dimensions({ part, box }: { readonly part: Part; readonly box: Box }) {
-  const rateHz = useSong().rateHz ?? 48_000;
+  const rateHz = useRate();
   return (
     <g aria-hidden>
       {pairs(part, box, rateHz).map((pair) => {

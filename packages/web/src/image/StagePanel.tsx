@@ -11,7 +11,7 @@ import type { Part } from '@pannet/core/song/song';
 import { useMemo } from 'react';
 import Button from 'react-bootstrap/Button';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
-import { useOpenSong, useSong } from '../session/open-song.ts';
+import { useOpenSong, usePanLaw, useRate } from '../session/open-song.ts';
 import { StageDrawing } from './StageDrawing.tsx';
 import { tableChanges, valueText } from './voice-edits.ts';
 
@@ -46,14 +46,11 @@ export function useStageEdits(part: Part) {
 
 /** What is done to the stereo sum of the voices. */
 export function StagePanel({ part }: { readonly part: Part }) {
-  const song = useSong();
+  const panLaw = usePanLaw();
   const { stage } = part.image;
   const { preview, commit, cancel } = useStageEdits(part);
-  const rateHz = song.rateHz ?? 48_000;
-  const meets = useMemo(
-    () => junction(part.image, song.panLaw, rateHz),
-    [part.image, song.panLaw, rateHz],
-  );
+  const rateHz = useRate();
+  const meets = useMemo(() => junction(part.image, panLaw, rateHz), [part.image, panLaw, rateHz]);
   const row = (
     name: 'widthPercent' | 'tiltDb' | 'flanksDb' | 'balancePercent' | 'trimDb',
     ends?: readonly string[],
@@ -98,13 +95,13 @@ export function StagePanel({ part }: { readonly part: Part }) {
 }
 
 function LowEnd({ part, meets }: { readonly part: Part; readonly meets: Junction | null }) {
-  const song = useSong();
+  const panLaw = usePanLaw();
   const { lowMono } = part.image.stage;
   const { preview, commit, cancel } = useStageEdits(part);
-  const rateHz = song.rateHz ?? 48_000;
+  const rateHz = useRate();
   const offered = useMemo(
-    () => (meets ? offeredCorner(part.image, song.panLaw, rateHz) : null),
-    [meets, part.image, song.panLaw, rateHz],
+    () => (meets ? offeredCorner(part.image, panLaw, rateHz) : null),
+    [meets, part.image, panLaw, rateHz],
   );
   const set = (hz: number | null) => ({ lowMono: { ...lowMono, hz } });
   return (

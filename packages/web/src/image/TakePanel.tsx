@@ -18,7 +18,7 @@ import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/import-files.ts';
-import { useOpenSong, useSelectedMeasures, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/open-song.ts';
 import { tableChanges } from './voice-edits.ts';
 
 /** What becomes of a preparation. */
@@ -27,7 +27,7 @@ type Change = (from: Preparation) => Preparation;
 /** What the take is, and what is done to it before it is spread. */
 export function TakePanel({ part }: { readonly part: Part }) {
   const open = useOpenSong();
-  const song = useSong();
+  const recordings = useRecordings();
   const measures = useSelectedMeasures();
   const { preparation } = part;
   const { compressor } = preparation;
@@ -58,7 +58,7 @@ export function TakePanel({ part }: { readonly part: Part }) {
   return (
     <>
       {part.takes.map((take, n) => {
-        const recording = song.recordings[take.recording];
+        const recording = recordings[take.recording];
         return (
           <p key={n} className="small mb-2">
             <span className="fw-semibold d-block text-truncate" title={recording.fileName}>

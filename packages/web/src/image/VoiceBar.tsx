@@ -8,7 +8,7 @@ import { spliceStyles } from '@pannet/core/voices/splices';
 import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSelection } from '../session/open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
 import {
@@ -31,7 +31,7 @@ interface BarProps {
 /** One voice: dragged, wheeled, moved by arrow keys; its name and figures beside it. */
 export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }: BarProps) {
   const open = useOpenSong();
-  const rateHz = useSong().rateHz ?? 48_000;
+  const rateHz = useRate();
   const selected = useSelection().voiceId === voice.id;
   const group = useRef<SVGGElement>(null);
   const [dragging, setDragging] = useState(false);
@@ -286,7 +286,7 @@ function Label({
 
 /** While it is dragged: ms and samples, and the first notches that it will cut in the fold. */
 function DragFigures({ part, voice, y, box }: { part: Part; voice: Voice; y: number; box: Box }) {
-  const rateHz = useSong().rateHz ?? 48_000;
+  const rateHz = useRate();
   const rows = [bothDelayFigures(voice.delay, rateHz), notchText(part, voice, rateHz)];
   const width = 232;
   const x = axisX(box) - width / 2;

@@ -23,7 +23,7 @@ import {
 import { useMemo, type ComponentType } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
-import { usePlayback, useSong } from '../session/open-song.ts';
+import { usePlayback, useRate, useSession } from '../session/open-song.ts';
 import {
   bothDelayFigures,
   tunerKindText,
@@ -197,7 +197,7 @@ function PlaceCells(props: CellProps) {
 
 /** What is typed is kept, in the unit in which it is typed; the other unit's figure stands in the tooltip and the drawing. */
 function DelayField({ voice, onPreview, onChange, onCancel }: CellProps) {
-  const rateHz = useSong().rateHz ?? 48_000;
+  const rateHz = useRate();
   const { delay } = voice;
   const inSamples = delay.unit === 'samples';
   const perMs = rateHz / 1000;
@@ -305,9 +305,8 @@ function DriftCells(props: CellProps) {
 
 /** The largest excursion and the largest detuning of the actual path. */
 function Excursion({ part, voice }: { readonly part: Part; readonly voice: Voice }) {
-  const song = useSong();
-  const rateHz = song.rateHz ?? 48_000;
-  const frames = partFrames(song, part);
+  const rateHz = useRate();
+  const frames = useSession(({ shown }) => partFrames(shown, part));
   const { drift } = voice;
   const extremes = useMemo(
     () => (drift.rangeMs === 0 ? null : driftExtremes(driftPath(drift, rateHz, frames), frames)),

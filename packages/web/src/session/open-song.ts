@@ -2,7 +2,7 @@ import type { Image } from '@pannet/core/image/image';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Part, Song } from '@pannet/core/song/song';
+import { rateOf, type Part, type Song } from '@pannet/core/song/song';
 import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
@@ -267,9 +267,21 @@ export function useSession<Slice>(pick: (state: SessionState) => Slice): Slice {
   return useStore(useOpenSong().session.store, pick);
 }
 
-/** The song as it is seen and heard, an unfinished gesture included. */
+/** The song as it is seen and heard, an unfinished gesture included: for what shows all of it. Others take their slice. */
 export function useSong(): Song {
   return useSession((state) => state.shown);
+}
+
+export function useRate(): number {
+  return useSession((state) => rateOf(state.shown));
+}
+
+export function usePanLaw(): Song['panLaw'] {
+  return useSession((state) => state.shown.panLaw);
+}
+
+export function useRecordings(): Song['recordings'] {
+  return useSession((state) => state.shown.recordings);
 }
 
 export function usePlayback<Slice>(pick: (state: PlaybackState) => Slice): Slice {
@@ -285,9 +297,8 @@ export function useSelection(): Selection {
 }
 
 export function useSelectedPart(): Part | null {
-  const song = useSong();
   const { partId } = useSelection();
-  return (partId !== null && song.parts[partId]) || null;
+  return useSession(({ shown }) => (partId !== null && shown.parts[partId]) || null);
 }
 
 export function useSelectedMeasures(): PartMeasures | null {

@@ -9,9 +9,10 @@ import { useSize } from '../controls/use-size.ts';
 import {
   useOpenSong,
   usePlayback,
+  useRate,
+  useRecordings,
   useSelectedPart,
   useSession,
-  useSong,
 } from '../session/open-song.ts';
 import type { Peaks, PeaksJob } from './peaks.worker.ts';
 import './strip.scss';
@@ -23,18 +24,19 @@ const columns = 1200;
 /** The selected part's wave over the whole song: a click goes there, a drag marks the loop. */
 export function Strip() {
   const open = useOpenSong();
-  const song = useSong();
+  const songLength = useSession(({ shown }) => songFrames(shown));
+  const recordings = useRecordings();
   const part = useSelectedPart();
   const peaks = usePeaks();
   const { ref, width, height } = useSize<HTMLDivElement>();
   const canvas = useRef<HTMLCanvasElement>(null);
   const loop = usePlayback((state) => state.loop);
   const looping = usePlayback((state) => state.looping);
-  const frames = Math.max(1, songFrames(song));
-  const rate = song.rateHz ?? 48_000;
+  const frames = Math.max(1, songLength);
+  const rate = useRate();
   const second = usePlayback((state) => Math.round(state.frame / rate));
   const take = part?.takes[0];
-  const takeFrames = take ? song.recordings[take.recording].frames : 0;
+  const takeFrames = take ? recordings[take.recording].frames : 0;
 
   useEffect(() => {
     const context = width === 0 ? null : sharpContext(canvas.current, width, height);

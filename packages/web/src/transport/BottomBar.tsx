@@ -6,7 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import { useAnalyst, useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
+import { useAnalyst, useOpenSong, usePlayback, useRate, useSession } from '../session/open-song.ts';
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';
@@ -20,11 +20,10 @@ interface Props {
 export function BottomBar({ drawer, onDrawer }: Props) {
   const open = useOpenSong();
   const { playback } = open;
-  const song = useSong();
+  const nothing = useSession(({ shown }) => shown.partOrder.length === 0 && !shown.bed);
   const state = usePlayback((playing) => playing.state);
   const loop = usePlayback((playing) => playing.loop);
   const looping = usePlayback((playing) => playing.looping);
-  const nothing = song.partOrder.length === 0 && !song.bed;
   return (
     <footer className="frame-bottom" aria-label="Transport">
       <Button
@@ -71,7 +70,7 @@ export function BottomBar({ drawer, onDrawer }: Props) {
 function Clock() {
   const frame = usePlayback((state) => state.frame);
   const loading = usePlayback((state) => state.state === 'loading');
-  const rate = useSong().rateHz ?? 48_000;
+  const rate = useRate();
   return (
     <span className="mono" style={{ minWidth: 64 }} title="Place in the song">
       {loading ? 'loading' : clock(frame / rate, 1)}
@@ -81,7 +80,7 @@ function Clock() {
 
 function BedControls() {
   const open = useOpenSong();
-  const { bed } = useSong();
+  const bed = useSession(({ shown }) => shown.bed);
   const heard = usePlayback((state) => state.monitoring.bedHeard);
   if (!bed) return <span className="quiet small">no bed</span>;
   const edit = (levelDb: number): Edit[] => [{ kind: 'set-bed', bed: { ...bed, levelDb } }];
