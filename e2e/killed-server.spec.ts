@@ -41,6 +41,8 @@ test('kill -9 in the middle of edits: the browser goes on, catches up by itself,
     for (let n = 2; n <= 12; n++) {
       if (n === 5) void stopServerProcess(server, 'SIGKILL');
       await level.press('ArrowDown');
+      // Presses that follow each other at once would be one step.
+      await page.waitForTimeout(1100);
     }
     await expect(page.getByText(/server lost · \d+ edits? waiting/)).toBeVisible();
     await page.getByLabel('Width, slider').isVisible();

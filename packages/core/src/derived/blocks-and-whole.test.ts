@@ -140,9 +140,32 @@ describe('made in blocks it is what is made in one go, to −120 dB', () => {
         const made = await inBlocks(step, [4, 2, 3, 0, 1]);
         expect(apartDb(made, inOneGo(step))).toBeLessThan(law);
       }),
-      { numRuns: 60 },
+      { numRuns: 40 },
     );
   });
+});
+
+test('every allowed setting has a memory, of at most some minutes', () => {
+  fc.assert(
+    fc.property(
+      anyPreparation,
+      anyVoice,
+      fc.constantFrom(0.5, 1, 2),
+      fc.constantFrom(8000, 44_100, 192_000),
+      (preparation, { tone }, ratio, rateHz) => {
+        const steps: MakingStep[] = [
+          { kind: 'preparation', preparation },
+          { kind: 'tone', tone, ratio },
+        ];
+        for (const step of steps) {
+          const seconds = stepMemory(step, rateHz) / rateHz;
+          expect(seconds).toBeGreaterThanOrEqual(0);
+          expect(seconds).toBeLessThan(150);
+        }
+      },
+    ),
+    { numRuns: 150 },
+  );
 });
 
 test('memory is stated from poles: what is short stays short, what rings long says so', () => {

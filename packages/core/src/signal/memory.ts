@@ -14,13 +14,27 @@ export function poleRadius({ a1, a2 }: BiquadCoefficients): number {
   return root < 0 ? sqrt(a2) : abs(a1) / 2 + sqrt(root);
 }
 
-/** The gain of a section where it is highest, at least 1: at its pole, or at one of its ends. */
-export function peakGain(section: BiquadCoefficients): number {
+/** Levels of a section at its pole and at both of its ends, in dB; a stop band is none. */
+function levels(section: BiquadCoefficients): number[] {
   const radius = poleRadius(section);
   const angle = acos(max(-1, min(1, -section.a1 / (2 * max(radius, 1e-9)))));
-  // As a share of the rate: at a rate of 1, frequencies are that.
-  const at = [1e-6, angle / (2 * PI), 0.4999].map((hz) => sectionDb(section, hz, 1));
-  return 10 ** (max(0, ...at) / 20);
+  // As a share of the rate: at a rate of 1, frequencies are that. Deep in a stop band rounding leaves no level at all.
+  return [1e-6, angle / (2 * PI), 0.4999]
+    .map((hz) => sectionDb(section, hz, 1))
+    .filter((db) => abs(db) < stopDb);
+}
+
+/** More is taken away by cuts alone, never by a bell or a shelf. */
+const stopDb = 60;
+
+/** The gain of a section where it is highest, at least 1. */
+export function peakGain(section: BiquadCoefficients): number {
+  return 10 ** (max(0, ...levels(section)) / 20);
+}
+
+/** How far apart what a section remembers and what it puts out may lie, as a gain of at least 1. */
+function gainRange(section: BiquadCoefficients): number {
+  return 10 ** (max(0, ...levels(section).map(abs)) / 20);
 }
 
 /**
@@ -28,7 +42,7 @@ export function peakGain(section: BiquadCoefficients): number {
  * section's own tail goes through all that follow, so their times add up.
  */
 export function filterMemory(sections: readonly BiquadCoefficients[]): number {
-  const gain = sections.reduce((product, section) => product * peakGain(section), 1);
+  const gain = sections.reduce((product, section) => product * gainRange(section), 1);
   let frames = 0;
   for (const section of sections)
     frames += (forgotten + margin + log(gain)) / -log(poleRadius(section));
