@@ -221,3 +221,15 @@ describe('steps of one gesture', () => {
     expect(server.log.map(({ role }) => role)).toEqual(['do', 'undo']);
   });
 });
+
+test('what came and is no song is said, and never half opened', async () => {
+  for (const song of [
+    null,
+    {},
+    { ...server.song, mixer: 1 },
+    { ...server.song, partOrder: ['z'] },
+  ]) {
+    server.song = song as Song;
+    await expect(SongSession.open('s')).rejects.toThrow(/\.$/);
+  }
+});

@@ -1,7 +1,8 @@
-import { success, type Outcome } from '@pannet/core/outcome';
+import { FailureError, success, type Outcome } from '@pannet/core/outcome';
 import { apply, mergeCommands, type Command } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { record, redoCommand, replay, undoCommand, type History } from '@pannet/core/song/history';
+import { readSong } from '@pannet/core/song/saved-song';
 import type { Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Refused, ServerLost } from '../api/request.ts';
@@ -43,6 +44,14 @@ function targetOf(name: string): string | null {
         .trim();
 }
 
+/** What the server keeps is read by its description here too, before anything is shown of it. */
+async function readOpened(id: string): Promise<OpenedSong> {
+  const opened = await openSong(id);
+  const song = readSong((opened as OpenedSong | null)?.song);
+  if (!song.ok) throw new FailureError(song.error);
+  return { ...opened, song: song.value };
+}
+
 /** One open song: its document, its undo, and what the server has yet to be told. */
 export class SongSession {
   readonly store: StoreApi<SessionState>;
@@ -54,9 +63,9 @@ export class SongSession {
   /** The step that the next one of its gesture would be merged with; it is not sent before that is settled. */
   #held: { readonly id: string; readonly timer: ReturnType<typeof setTimeout> } | null = null;
 
-  /** @throws ServerLost, Refused */
+  /** @throws ServerLost, Refused, and a FailureError where what came is no song */
   static async open(id: string): Promise<SongSession> {
-    return new SongSession(id, await openSong(id));
+    return new SongSession(id, await readOpened(id));
   }
 
   constructor(id: string, opened: OpenedSong) {
@@ -236,7 +245,7 @@ export class SongSession {
 
   /** Gives up what the server will not take and goes on from what it has. */
   async takeServerState(): Promise<void> {
-    const opened = await openSong(this.id);
+    const opened = await readOpened(this.id);
     this.#revision = opened.revision;
     keepPending(this.id, []);
     this.store.setState({
