@@ -52,6 +52,13 @@ export class Edges {
       if (gone(this.#edges[n])) this.#edges.splice(n, 1);
   }
 
+  /** What is taken in where that is one alone, as it is; null otherwise. */
+  get only(): NodeRun | null {
+    if (this.#edges.length !== 1) return null;
+    const [{ run, gate }] = this.#edges;
+    return !gate.moving && gate.to === 1 ? run : null;
+  }
+
   /** How many are taken in, those included that fade out. */
   get size(): number {
     return this.#edges.length;
@@ -60,11 +67,11 @@ export class Edges {
   add(toLeft: Side, toRight: Side): void {
     for (let k = 0; k < this.#edges.length; k++) {
       const { run, gate } = this.#edges[k];
-      const { from, to, moving } = gate;
-      if (!moving) {
-        if (to === 1) run.add(toLeft, toRight);
+      if (!gate.moving) {
+        if (gate.to === 1) run.add(toLeft, toRight);
         continue;
       }
+      const { from, to } = gate;
       const left = this.#left.fill(0);
       const right = this.#right.fill(0);
       run.add(left, right);

@@ -21,6 +21,10 @@ export class Graph {
   #running = new Map<string, Running>();
   readonly #left = new Float64Array(quantumFrames);
   readonly #right = new Float64Array(quantumFrames);
+  readonly #sum = {
+    left: new Float32Array(quantumFrames),
+    right: new Float32Array(quantumFrames),
+  };
 
   constructor(rateHz: number, store: BlockStore, kinds: Kinds = allKinds) {
     this.#kinds = kinds;
@@ -64,22 +68,22 @@ export class Graph {
     this.#context.pass++;
   }
 
-  /** Fills both sides with what a root gives in this quantum. */
-  render(id: string, left: Float32Array, right: Float32Array): void {
+  /** What a root gives in this quantum, in buffers that the next one is written over. */
+  render(id: string): { readonly left: Float32Array; readonly right: Float32Array } {
     const run = this.run(id);
     if (run instanceof OutputRun) {
       run.render();
-      left.set(run.left);
-      right.set(run.right);
-      return;
+      return run;
     }
     const sumLeft = this.#left.fill(0);
     const sumRight = this.#right.fill(0);
     run?.add(sumLeft, sumRight);
+    const { left, right } = this.#sum;
     for (let n = 0; n < quantumFrames; n++) {
       left[n] = hushed(sumLeft[n]);
       right[n] = hushed(sumRight[n]);
     }
+    return this.#sum;
   }
 }
 

@@ -14,8 +14,8 @@ export class Monitor {
   readonly #graph: Graph;
   #plan: PlanGraph = noPlan;
   #monitoring: Monitoring = plainMonitoring;
-  readonly left = new Float32Array(quantumFrames);
-  readonly right = new Float32Array(quantumFrames);
+  left: Float32Array = new Float32Array(quantumFrames);
+  right: Float32Array = new Float32Array(quantumFrames);
 
   constructor(rateHz: number, store: BlockStore) {
     this.#graph = new Graph(rateHz, store);
@@ -49,9 +49,9 @@ export class Monitor {
     this.#graph.settle();
   }
 
-  /** Renders the quantum at `frame` into `left` and `right`. */
+  /** Renders the quantum at `frame`; `left` and `right` hold it until the next one. */
   render(frame: number): void {
     this.#graph.at(frame);
-    this.#graph.render(roots.heard, this.left, this.right);
+    ({ left: this.left, right: this.right } = this.#graph.render(roots.heard));
   }
 }

@@ -42,8 +42,6 @@ export async function* renderRoot(
   graph.aim(plan, root);
   const { behind, ahead } = planReach(plan, root, kinds);
   const loadAny = makingLoader(load);
-  const left = new Float32Array(quantumFrames);
-  const right = new Float32Array(quantumFrames);
   const gridOf = (frame: number) => Math.floor(frame / quantumFrames) * quantumFrames;
   // What remembers is rolled in, so that a stretch is what the whole has there.
   let quantum = gridOf(from - memoryOf(nodes, plan.rateHz, kinds));
@@ -56,7 +54,7 @@ export async function* renderRoot(
     const block = { frame, left: new Float32Array(count), right: new Float32Array(count) };
     for (; quantum < frame + count; quantum += quantumFrames) {
       graph.at(quantum);
-      graph.render(root, left, right);
+      const { left, right } = graph.render(root);
       const at = quantum - frame;
       const start = Math.max(0, -at);
       const end = Math.min(quantumFrames, count - at);

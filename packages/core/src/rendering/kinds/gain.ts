@@ -35,6 +35,14 @@ class GainRun extends OutputRun<GainNode> {
   }
 
   protected make(): void {
+    const only = this.#gain.moving || this.#gain.to !== 1 ? null : this.#edges.only;
+    if (only instanceof OutputRun) {
+      // Nothing is done to it: most parts have no moves.
+      only.render();
+      this.left.set(only.left);
+      this.right.set(only.right);
+      return;
+    }
     this.#edges.add(this.#sumLeft.fill(0), this.#sumRight.fill(0));
     const glide = this.#gain;
     const { from, to, moving } = glide;
