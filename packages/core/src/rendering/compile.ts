@@ -129,8 +129,19 @@ export function planOf(
   return { rateHz, frames, parts, nodes: keptNodes(nodes, previous) };
 }
 
+/** Nodes of plans of parts: a part that is what it was has the same ones. */
+const nodesOfParts = new WeakMap<PartPlan, { readonly gain: Value; readonly nodes: PlanNode[] }>();
+
+function partNodes(part: PartPlan, gain: Value): readonly PlanNode[] {
+  const known = nodesOfParts.get(part);
+  if (known && sameValue(known.gain, gain)) return known.nodes;
+  const nodes = newPartNodes(part, gain);
+  nodesOfParts.set(part, { gain, nodes });
+  return nodes;
+}
+
 /** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
-function partNodes(part: PartPlan, gain: Value): PlanNode[] {
+function newPartNodes(part: PartPlan, gain: Value): PlanNode[] {
   const { id, strands, stage, plain } = part;
   const readings = strands.map((strand): PlanNode => ({
     kind: 'reading',
@@ -162,7 +173,7 @@ function keptNodes(nodes: readonly PlanNode[], previous: RenderPlan | null): Pla
   const before = new Map(previous.nodes.map((node) => [node.id, node]));
   return nodes.map((node) => {
     const known = before.get(node.id);
-    return known && sameNode(known, node) ? known : node;
+    return known && known !== node && sameNode(known, node) ? known : node;
   });
 }
 
