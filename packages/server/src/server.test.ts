@@ -269,6 +269,47 @@ describe('songs', () => {
     expect(JSON.stringify(opened.song.parts.p)).toBe(JSON.stringify(part));
   });
 
+  test('what is taken can be opened: what is left out has its default, what has another shape is refused', async () => {
+    const id = await newSong();
+    const recording = (await upload(recordingBytes(900, 0.14))).body as unknown as Recording;
+    const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }]);
+    const send = (baseRevision: number, ...edits: unknown[]) =>
+      call('POST', `/songs/${id}/commands`, {
+        baseRevision,
+        commands: [{ ...titled('x'), edits }],
+      });
+    const begun = await send(
+      0,
+      { kind: 'set-rate', rateHz: 48_000 },
+      { kind: 'put-recording', recording },
+      { kind: 'add-part', part, index: 0 },
+    );
+    expect(begun.status).toBe(200);
+    const { compressor, ...preparation } = part.preparation;
+    expect((await send(1, { kind: 'set-preparation', partId: 'p', preparation })).status).toBe(200);
+    const opened = (await call('GET', `/songs/${id}`)).body as unknown as OpenedSong;
+    expect(opened.song.parts.p.preparation.compressor).toEqual(compressor);
+    for (const edit of [
+      { kind: 'add-part', index: 1, part: { ...part, id: { a: 1 } } },
+      { kind: 'add-part', index: 1, part: { ...part, id: 'q', reverb: 1 } },
+      { kind: 'set-part', partId: 'p', changes: { toggleKey: ['q'] } },
+      { kind: 'put-recording', recording: { ...recording, frames: -1 } },
+    ]) {
+      const answer = await send(2, edit);
+      expect(answer.status).toBe(422);
+      expect(answer.body.detail).toMatch(/\.$/);
+    }
+    expect((await call('GET', `/songs/${id}`)).status).toBe(200);
+  });
+
+  test('their edits stand in the API documents as the core describes them', async () => {
+    const { status, body } = await call('GET', '/openapi.json');
+    expect(status).toBe(200);
+    const text = JSON.stringify(body);
+    for (const said of ['"set-voice"', '"Position, %"', '"Tuning, cents"', '"Low cut, Hz; null for off"'])
+      expect(text).toContain(said);
+  });
+
   test('whose logs are of an older format have them brought up, so that their steps can be taken back', async () => {
     const id = await newSong();
     const recording = (await upload(recordingBytes(900, 0.13))).body as unknown as Recording;
