@@ -306,7 +306,12 @@ describe('songs', () => {
     const { status, body } = await call('GET', '/openapi.json');
     expect(status).toBe(200);
     const text = JSON.stringify(body);
-    for (const said of ['"set-voice"', '"Position, %"', '"Tuning, cents"', '"Low cut, Hz; null for off"'])
+    for (const said of [
+      '"set-voice"',
+      '"Position, %"',
+      '"Tuning, cents"',
+      '"Low cut, Hz; null for off"',
+    ])
       expect(text).toContain(said);
   });
 

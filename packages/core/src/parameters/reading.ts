@@ -90,15 +90,19 @@ function pathOf(path: readonly PropertyKey[], place: string): string {
   return text;
 }
 
-interface Walked {
+/** What a description is made of, as whoever walks through it sees it. */
+export interface Walked {
   readonly type: string;
   readonly innerType?: Description;
   readonly in?: Description;
   readonly shape?: Readonly<Record<string, Description>>;
   readonly element?: Description;
   readonly items?: readonly Description[];
+  readonly keyType?: Description;
   readonly valueType?: Description;
   readonly options?: readonly Description[];
+  readonly values?: readonly unknown[];
+  readonly defaultValue?: unknown;
 }
 
 /** What a description is made of, its wrappings taken off. */
