@@ -43,9 +43,10 @@ describe('keys act on the song only where nothing in focus wants them', () => {
     },
   );
 
-  test('in a dialog nothing is the song’s', () => {
-    document.body.innerHTML = '<div role="dialog"><p tabindex="0">x</p></div>';
-    expect(wantsKey(document.querySelector('p'), ' ')).toBe(true);
+  test('a dialog does not keep the song from playing, or from being heard as a fold', () => {
+    document.body.innerHTML = '<div role="dialog" tabindex="-1"><button>Choose A</button></div>';
+    expect(wantsKey(document.querySelector('div'), ' ')).toBe(false);
+    expect(wantsKey(document.querySelector('button'), 'f')).toBe(false);
   });
 
   test('nowhere in particular all keys are the song’s; the arrows belong to a slider of the browser', () => {

@@ -118,12 +118,12 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
 const textKinds = ['checkbox', 'radio', 'range', 'button', 'submit', 'file', 'color'];
 
 /**
- * Whether a key belongs to what has the focus: all of them to what is typed into, a menu or a dialog; Space and Enter to what
+ * Whether a key belongs to what has the focus: all of them to what is typed into and to a menu; Space and Enter to what
  * is pressed, where the focus is the keyboard's and shows; the arrows to what they move.
  */
 export function wantsKey(target: EventTarget | null, key: string): boolean {
   if (!(target instanceof Element)) return false;
-  if (target.closest('[role="dialog"], [contenteditable="true"]')) return true;
+  if (target.closest('[contenteditable="true"]')) return true;
   if (target.matches('textarea, select')) return true;
   if (target instanceof HTMLInputElement && !textKinds.includes(target.type)) return true;
   if (key.startsWith('Arrow') || key === 'Home' || key === 'End')
