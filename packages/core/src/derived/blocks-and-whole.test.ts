@@ -140,7 +140,7 @@ describe('made in blocks it is what is made in one go, to −120 dB', () => {
         const made = await inBlocks(step, [4, 2, 3, 0, 1]);
         expect(apartDb(made, inOneGo(step))).toBeLessThan(law);
       }),
-      { numRuns: 40 },
+      { numRuns: 40, interruptAfterTimeLimit: 60_000 },
     );
   });
 });

@@ -1,26 +1,19 @@
 import * as z from 'zod';
-import {
-  choice,
-  finite,
-  group,
-  thing,
-  withDefaults,
-  type Described,
-} from '../parameters/description.ts';
-import { cycleParameters } from '../parameters/tables.ts';
+import { choice, group, thing, withDefaults, type Described } from '../parameters/description.ts';
+import { cycleParameters, pointParameters } from '../parameters/tables.ts';
 import { beatsAt, type Tempo } from './tempo.ts';
 
 const { PI, sin, abs, floor } = Math;
 
 const pointDescription = thing({
   atS: z.number().min(0, { error: 'A point lies at 0 s or later.' }),
-  /** Added to what is set, in its unit. */
-  by: finite('What a point adds'),
+  /** Added to what is set. */
+  ...group(pointParameters),
   /** How it goes on to the next one. */
   shape: choice(['straight', 'smooth', 'step']).default('straight'),
 });
 
-/** How a setting changes along the song: added to what is set, in its unit. */
+/** How a level changes along the song: added to what is set, in dB. */
 export const curveDescription = z.discriminatedUnion('kind', [
   thing({
     kind: z.literal('points'),

@@ -114,6 +114,11 @@ export const groupParameters = {
   levelDb: row('Group level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
 } as const;
 
+/** What a point of a curve adds to a level. */
+export const pointParameters = {
+  by: row('What a point adds', 'dB', [-120, 24], 0, [0.5, 1], 'ramp'),
+} as const;
+
 /** How something goes to and fro along the song. */
 export const cycleParameters = {
   depthDb: row('Depth', 'dB', [0, 60], 6, [0.5, 1], 'ramp'),

@@ -50,6 +50,8 @@ function apartDb(one: Float32Array, others: readonly Float32Array[]): number {
   return 20 * log10(apart + 1e-12);
 }
 
+const peakOf = (side: Float32Array) => side.reduce((most, value) => max(most, abs(value)), 0);
+
 function done(song: Song, ...edits: Edit[]): Song {
   const outcome = apply(song, { id: 'c', name: 'step', role: 'do', edits });
   if (!outcome.ok) throw new Error(outcome.error.sentence);
@@ -75,18 +77,12 @@ describe('any node can be the root', () => {
         for (const { id } of image.voices)
           if (nodesUnder(plan, roots.voice('p0', id)).length > 0)
             voices.push(await rendered(plan, roots.voice('p0', id), memory.load, 0, length));
-        expect(
-          apartDb(
-            whole.left,
-            voices.map(({ left }) => left),
-          ),
-        ).toBeLessThan(-90);
-        expect(
-          apartDb(
-            whole.right,
-            voices.map(({ right }) => right),
-          ),
-        ).toBeLessThan(-90);
+        for (const side of ['left', 'right'] as const) {
+          const parts = voices.map((voice) => voice[side]);
+          // Under the loudest of them: an image may raise a take by 90 dB, and floats have 24 bits.
+          const peak = Math.max(1, ...parts.map(peakOf));
+          expect(apartDb(whole[side], parts) - 20 * log10(peak)).toBeLessThan(-90);
+        }
       }),
       { numRuns: 12 },
     );
@@ -177,7 +173,8 @@ describe('any song that passes', () => {
         graph.render(roots.heard);
         expect(store.missingFrames).toBe(0);
       }),
-      { numRuns: 25 },
+      // What fails is made smaller for a minute at most.
+      { numRuns: 25, interruptAfterTimeLimit: 60_000, markInterruptAsFailure: false },
     );
   });
 });
