@@ -98,7 +98,9 @@ export function planOf(
     nodes.push({
       kind: 'gain',
       id: roots.group(id),
-      inputs: partIds.filter((partId) => ids.includes(partId)).map(roots.part),
+      inputs: parts
+        .filter((part) => partIds.includes(part.id) && !part.muted)
+        .map((part) => roots.part(part.id)),
       gain,
     });
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));

@@ -117,6 +117,13 @@ describe('any node can be the root', () => {
     );
     const less = await rendered(muted, roots.song, memory.load, 0, length);
     expect(apartDb(less.left, [group.left])).toBeLessThan(-140);
+    // In its group, too.
+    const halved = compile(
+      done(song, { kind: 'set-part', partId: 'p1', changes: { muted: true } }),
+      new Map(),
+    );
+    const half = await rendered(halved, roots.group('g'), memory.load, 0, length);
+    expect(apartDb(half.right, [scaled[0]])).toBeLessThan(-130);
   });
 
   test('what is heard is what is exported: the same song through the monitor', async () => {
@@ -220,6 +227,20 @@ describe('what is removed while it plays', () => {
     const power = left.reduce((sum, value) => sum + value * value, 0);
     const whole = before.left.subarray(-12_000).reduce((sum, value) => sum + value * value, 0);
     expect(power).toBeLessThan(0.9 * whole);
+  });
+
+  test('a part that is gone is read no more: blocks that no longer come are no dropouts', async () => {
+    const { player, store } = await memoryPlayer(memory, compile(withBed, new Map()));
+    player.play();
+    runPlayer(player, 12_000, 512);
+    player.aim(compile(done(withBed, { kind: 'remove-part', partId: 'p0' }), new Map()));
+    expect(player.monitor.parts.map(({ id }) => id)).toEqual(['p1']);
+    runPlayer(player, 12_000, 512);
+    const { recording } = withBed.parts.p0.takes[0];
+    expect(player.heardKeys.some((key) => key.startsWith(recording))).toBe(false);
+    store.retain((key) => !key.startsWith(recording));
+    runPlayer(player, 12_000, 512);
+    expect(player.underruns).toBe(0);
   });
 
   test('and what comes fades in', async () => {

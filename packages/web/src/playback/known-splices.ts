@@ -3,41 +3,43 @@ import type { SplicePlan } from '@pannet/core/voices/splices';
 /** Splices by their keys, to be handed to another thread. */
 export type KnownSplices = readonly (readonly [string, SplicePlan])[];
 
-/** Of all plans together: hours of tuned voices. */
-const mostBytes = 48e6;
+/** Of the plans that nothing reads any more: what a drag has left behind, and may come back to. */
+const mostSpareBytes = 48e6;
 
 const bytesOf = ({ starts }: SplicePlan) => 24 * starts.length;
 
-/** Splice plans, those asked for last kept within a bound. */
+/** Splice plans. What is in use stays; of the others those asked for last are kept within a bound. */
 export class SpliceCache {
   readonly #plans = new Map<string, SplicePlan>();
-  readonly #most: number;
-  #bytes = 0;
+  readonly #mostSpare: number;
 
-  constructor(most = mostBytes) {
-    this.#most = most;
+  constructor(mostSpare = mostSpareBytes) {
+    this.#mostSpare = mostSpare;
   }
 
   get(key: string): SplicePlan | undefined {
     const plan = this.#plans.get(key);
-    if (plan) {
-      this.#plans.delete(key);
-      this.#plans.set(key, plan);
-    }
+    if (plan) this.set(key, plan);
     return plan;
   }
 
   set(key: string, plan: SplicePlan): void {
-    const before = this.#plans.get(key);
-    if (before) this.#bytes -= bytesOf(before);
     this.#plans.delete(key);
     this.#plans.set(key, plan);
-    this.#bytes += bytesOf(plan);
-    for (const [oldest, old] of this.#plans) {
-      if (this.#bytes <= this.#most || oldest === key) return;
-      this.#plans.delete(oldest);
-      this.#bytes -= bytesOf(old);
+  }
+
+  /** Forgets what is over the bound and not in use; gives back its keys. */
+  trim(inUse: ReadonlySet<string>): string[] {
+    let spare = 0;
+    const forgotten: string[] = [];
+    for (const [key, plan] of [...this.#plans].reverse()) {
+      if (inUse.has(key)) continue;
+      spare += bytesOf(plan);
+      if (spare <= this.#mostSpare) continue;
+      this.#plans.delete(key);
+      forgotten.push(key);
     }
+    return forgotten;
   }
 
   /** Those of whole takes under these keys. */

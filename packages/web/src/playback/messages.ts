@@ -83,7 +83,11 @@ export interface FromFeeder {
 }
 
 /** From the page to the worker that plans splices: the last job counts; the port leads to the worklet. */
-export type ToSplicer = SpliceJob | { readonly kind: 'worklet'; readonly port: MessagePort };
+export type ToSplicer =
+  | SpliceJob
+  | { readonly kind: 'worklet'; readonly port: MessagePort }
+  /** What the page no longer has, and may ask for again. */
+  | { readonly kind: 'forget'; readonly keys: readonly string[] };
 
 export interface SpliceJob {
   readonly kind: 'job';

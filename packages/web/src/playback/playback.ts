@@ -93,7 +93,7 @@ export class Playback {
     type: 'module',
   });
   /** What the splicer was last asked for. */
-  #asked: ReadonlySet<string> = new Set();
+  #asked = new Set<string>();
   #askedAt = 0;
   readonly #seers = new Set<(seen: Seen) => void>();
   #song: Song | null = null;
@@ -141,7 +141,11 @@ export class Playback {
     this.#heard = heard === this.#song ? this.#plan : compile(heard, this.#splices, this.#heard);
     const told = this.#told.change(this.#heard, this.#song.recordings);
     if (told) this.#tellFeeder(told);
-    this.#refine(spliceNeeds(this.#song));
+    const needs = spliceNeeds(this.#song);
+    const forgotten = this.#splices.trim(new Set(needs.map(({ key }) => key)));
+    for (const key of forgotten) this.#asked.delete(key);
+    if (forgotten.length > 0) this.#tellSplicer({ kind: 'forget', keys: forgotten });
+    this.#refine(needs);
     this.#tellPlan();
   }
 

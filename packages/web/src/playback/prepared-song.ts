@@ -31,7 +31,9 @@ export async function planOfParts(
   for (const [key, plan] of known) splices.set(key, plan);
   reader.know(song.recordings);
   const alone: Song = { ...song, partOrder };
-  for (const need of spliceNeeds(alone))
+  const needs = spliceNeeds(alone);
+  splices.trim(new Set([...needs, ...known.map(([key]) => ({ key }))].map(({ key }) => key)));
+  for (const need of needs)
     if (!splices.get(need.key))
       splices.set(need.key, await prepareSplices(need, song.rateHz ?? 48_000, reader.load));
   return compile(alone, splices);

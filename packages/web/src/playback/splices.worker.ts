@@ -28,6 +28,13 @@ onmessage = ({ data }: MessageEvent<ToSplicer>) => {
     worklet = data.port;
     return;
   }
+  if (data.kind === 'forget') {
+    for (const key of data.keys) {
+      whole.delete(key);
+      coarse.delete(key);
+    }
+    return;
+  }
   job = data;
   reader.know(job.recordings);
   if (!working) void work();

@@ -199,9 +199,11 @@ export class SongSession {
     clearTimeout(this.#retry);
     try {
       while (this.#ready().length > 0 && this.#maySend()) await this.#sendOnce();
-      if (this.#maySend())
+      // A server that is lost is so until it has answered.
+      const held = this.#state.pending.length > 0;
+      if (this.#maySend() && !(held && this.#state.saving.kind === 'lost'))
         this.store.setState({
-          saving: { kind: this.#state.pending.length === 0 ? 'saved' : 'saving' },
+          saving: { kind: held ? 'saving' : 'saved' },
         });
     } catch (error) {
       this.#notSent(error);

@@ -66,11 +66,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
   }
 
   /** The parts that are heard, in the order of the plan, as they would be exported. */
-  get parts(): readonly { readonly id: string; readonly image: OutputRun<NodeBase> }[] {
-    return this.#rows.length > this.#node.parts.length
-      ? this.#rows.slice(0, this.#node.parts.length)
-      : this.#rows;
-  }
+  parts: readonly Pick<Row, 'id' | 'image'>[] = [];
 
   aim(node: MonitorNode, inputs: readonly NodeRun[]): void {
     this.#node = node;
@@ -89,6 +85,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     const leaving = before.filter((row) => !rows.includes(row) && !isSilent(row));
     for (const { gains } of leaving) gains.aim({ ...silent, group: gains.goal.group });
     this.#rows = [...rows, ...leaving];
+    this.parts = rows;
     this.#beds.aim(inputs.slice(2 * node.parts.length));
     this.listen(this.#monitoring);
   }
@@ -122,7 +119,11 @@ export class MonitorRun extends OutputRun<MonitorNode> {
   protected make(): void {
     this.left.fill(0);
     this.right.fill(0);
-    for (let k = 0; k < this.#rows.length; k++) this.#add(this.#rows[k]);
+    for (let k = 0; k < this.#rows.length; k++) {
+      const row = this.#rows[k];
+      // One that goes and has faded out is read no more: its blocks are no longer brought.
+      if (k < this.parts.length || !isSilent(row)) this.#add(row);
+    }
     this.#addBed();
     this.#hear();
   }
