@@ -41,6 +41,25 @@ test('every part has its address: back, forward and reload keep it', async ({ pa
   await page.reload();
   await expect(page.getByTestId('part-Long bow')).toHaveAttribute('aria-current', 'true');
   await expect(page).toHaveURL(/parts\/long-bow\/image$/);
+  // Back before the address that the press gave has been drawn.
+  const selected = await page.evaluate(async () => {
+    const row = (part: string) =>
+      document.querySelector<HTMLElement>(`[data-testid="part-${part}"]`);
+    [...row('Wire harp')!.querySelectorAll('button')]
+      .find((button) => button.textContent === 'Wire harp')!
+      .click();
+    await new Promise((done) => {
+      addEventListener('popstate', done, { once: true });
+      const look = () => {
+        if (location.pathname.includes('wire-harp')) history.back();
+        else setTimeout(look);
+      };
+      look();
+    });
+    return location.pathname;
+  });
+  expect(selected).toMatch(/long-bow\/image$/);
+  await expect(page.getByTestId('part-Long bow')).toHaveAttribute('aria-current', 'true');
 });
 
 test('the figures are the same each time, also while several workers read one recording at once', async ({

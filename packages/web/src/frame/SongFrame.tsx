@@ -1,5 +1,5 @@
-import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { lazy, Suspense, useEffect, useState, type ReactNode } from 'react';
+import { matchPath, useNavigate } from 'react-router';
 import { useStore } from 'zustand';
 import { Boundary } from '../controls/Boundary.tsx';
 import { DropArea } from '../controls/DropArea.tsx';
@@ -115,32 +115,27 @@ export function SongFrame() {
 function useSelectionInAddress(place: Place): void {
   const open = useOpenSong();
   const navigate = useNavigate();
-  const { partId: addressed } = useParams();
   const selected = useStore(open.selection, (selection) => selection.partId);
 
-  /** Parts that the address was sent to and has not arrived at: on a busy machine it comes late, and must not lead back. */
-  const sent = useRef(new Set<string>());
-
-  // The address leads where it names a part that is there …
+  // The address leads where the browser was moved: opened, reloaded, back, forward. What the router
+  // draws is not asked: it draws an address late, when something else may be selected already.
   useEffect(() => {
-    const { song } = open.session.store.getState();
-    const { partId } = open.selection.getState();
-    if (addressed === partId) sent.current.clear();
-    else if (addressed && sent.current.delete(addressed)) return;
-    if (addressed && addressed !== partId && song.parts[addressed])
-      open.selection.setState({
-        partId: addressed,
-        partIds: [addressed],
-        voiceId: null,
-        voiceIds: [],
-      });
-  }, [open, addressed]);
+    const follow = () => {
+      const addressed = matchPath('/songs/:songId/parts/:partId/*', location.pathname);
+      const partId = addressed?.params.partId;
+      if (!partId || partId === open.selection.getState().partId) return;
+      if (!Object.hasOwn(open.session.store.getState().song.parts, partId)) return;
+      open.selection.setState({ partId, partIds: [partId], voiceId: null, voiceIds: [] });
+    };
+    follow();
+    addEventListener('popstate', follow);
+    return () => removeEventListener('popstate', follow);
+  }, [open]);
   // … and follows where something else is selected.
   useEffect(() => {
     if (selected === null) return;
     const path = `/songs/${open.session.id}/parts/${selected}/${place}`;
     if (location.pathname === path) return;
-    sent.current.add(selected);
     void navigate(path, { replace: !location.pathname.includes('/parts/') });
     // Where the place changes, the address has changed already.
     // eslint-disable-next-line react-hooks/exhaustive-deps
