@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
-import { mkdirSync, statSync } from 'node:fs';
+import { accessSync, constants, mkdirSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
-import { repository } from './repository.ts';
+import { Complaint, repository } from './repository.ts';
 
 /**
  * Where the cluster lies: what was asked for, else `.pannet` in the checkout. As root the database runs as another user,
@@ -17,8 +17,19 @@ export function dataFolder(asked: string | undefined): string {
   return made(join(repository, '.pannet'));
 }
 
+/** @throws Complaint where no folder can be, or nothing can be written to it */
 function made(folder: string): string {
-  mkdirSync(folder, { recursive: true });
+  try {
+    mkdirSync(folder, { recursive: true });
+    accessSync(folder, constants.W_OK | constants.X_OK);
+  } catch (error) {
+    const { code } = error as { code?: string };
+    if (code === 'EEXIST' || code === 'ENOTDIR')
+      throw new Complaint(`${folder} is a file, or lies in one: --data names a folder.`);
+    throw new Complaint(
+      `${folder} cannot be written to (${code}): choose another folder with --data.`,
+    );
+  }
   return folder;
 }
 

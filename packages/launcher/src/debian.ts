@@ -11,8 +11,11 @@ export function onPath(program: string): string | undefined {
     .find((path) => existsSync(path));
 }
 
-/** The folder of PostgreSQL's server programs: PG_BIN_DIR, Debian's newest, or wherever the PATH has them. */
-export function findPostgres(): string | undefined {
+/**
+ * The folder of PostgreSQL's server programs: PG_BIN_DIR, Debian's newest, or wherever the PATH has them.
+ * @param version only that of this major version, as a cluster names it
+ */
+export function findPostgres(version?: string): string | undefined {
   const debian = '/usr/lib/postgresql';
   const versions = existsSync(debian)
     ? readdirSync(debian).sort((a, b) => Number.parseFloat(b) - Number.parseFloat(a))
@@ -20,13 +23,22 @@ export function findPostgres(): string | undefined {
   const onThePath = onPath('initdb');
   const folders = [
     process.env.PG_BIN_DIR,
-    ...versions.map((version) => join(debian, version, 'bin')),
+    ...versions.map((each) => join(debian, each, 'bin')),
     onThePath && join(onThePath, '..'),
   ];
   return folders.find(
     (folder) =>
-      folder && existsSync(join(folder, 'initdb')) && existsSync(join(folder, 'postgres')),
+      folder &&
+      existsSync(join(folder, 'initdb')) &&
+      existsSync(join(folder, 'postgres')) &&
+      (version === undefined || versionOf(folder) === version),
   );
+}
+
+/** “15” of “postgres (PostgreSQL) 15.18 (Debian …)”. */
+function versionOf(folder: string): string | undefined {
+  const { stdout } = spawnSync(join(folder, 'postgres'), ['--version'], { encoding: 'utf8' });
+  return /\) (\d+)/.exec(stdout ?? '')?.[1];
 }
 
 interface Need {

@@ -2,16 +2,23 @@ import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { runCommandLine } from '@pannet/cli/command-line';
 import { Complaint, repository } from './repository.ts';
+import { Stopped } from './child.ts';
 import { start } from './start.ts';
 import { test } from './test.ts';
+import { backup, maintain, restore } from './upkeep.ts';
 
 const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
 
-  ./pannet start [--port N] [--data FOLDER]   the application, at http://127.0.0.1:4870/
+  ./pannet start [--port N] [--data FOLDER] [--host ADDRESS]
+                                              the application, at http://127.0.0.1:4870/; another address needs an account
   ./pannet test                               all tests; ends with “N passed, N failed”
   ./pannet render --image FILE.json --take A.wav [--take B.wav …] --out OUT.wav
                   [--bits 16|24|32f] [--rate HZ] [--report REPORT.json] [--plain PLAIN.wav]
   ./pannet measure FILE.wav [--json]
+  ./pannet account add|password|remove NAME   who may sign in, where others than this machine's users come
+  ./pannet account list
+  ./pannet backup FILE, ./pannet restore FILE all songs and recordings in one file, while Pannet runs
+  ./pannet purge [--days N]                   removes what no song needs, and songs deleted N days ago (30)
   ./pannet bench                              speed and memory, as ratios against references in the same run
   ./pannet dev [--port N] [--data FOLDER]     the application with hot reload, for its developers
 
@@ -28,6 +35,13 @@ async function main([command, ...words]: string[]): Promise<number> {
     case 'render':
     case 'measure':
       return runCommandLine([command, ...words], process.env.PANNET_CALLED_FROM ?? '.');
+    case 'account':
+    case 'purge':
+      return maintain([command, ...words]);
+    case 'backup':
+      return backup(words);
+    case 'restore':
+      return restore(words);
     case 'bench':
       return spawnSync('bash', [join(repository, 'bench/run')], { stdio: 'inherit' }).status ?? 1;
     case undefined:
@@ -45,7 +59,7 @@ try {
   process.exitCode = await main(process.argv.slice(2));
 } catch (error) {
   const badOption = (error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS');
-  if (!(error instanceof Complaint) && !badOption) throw error;
-  console.error((error as Error).message);
-  process.exitCode = badOption ? 2 : 1;
+  if (!(error instanceof Complaint || error instanceof Stopped) && !badOption) throw error;
+  console.error(error instanceof Stopped ? 'Stopped.' : (error as Error).message);
+  process.exitCode = badOption ? 2 : error instanceof Stopped ? 130 : 1;
 }

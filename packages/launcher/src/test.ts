@@ -30,7 +30,7 @@ export async function test(): Promise<number> {
     );
     counts.push(await check('types', 'node_modules/typescript/bin/tsc', ['-b']));
     counts.push(await jest(join(scratch, 'jest.json')));
-    buildWeb();
+    await buildWeb();
     counts.push(await playwright(join(scratch, 'playwright.json')));
   } finally {
     rmSync(scratch, { recursive: true, force: true });

@@ -1,26 +1,24 @@
-import { spawnSync } from 'node:child_process';
 import { existsSync, readdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
+import { runToEnd } from './child.ts';
 import { Complaint, repository } from './repository.ts';
 
 const sources = ['packages/web', 'packages/core/src', 'package-lock.json'];
 const result = 'packages/web/dist/index.html';
 
 /** Builds the interface if any of its sources is newer than what was built. */
-export function buildWeb(): void {
+export async function buildWeb(signal?: AbortSignal): Promise<void> {
   const built = join(repository, result);
   const newest = Math.max(...sources.map((source) => newestIn(join(repository, source))));
   if (existsSync(built) && statSync(built).mtimeMs >= newest) return;
   console.error('Building the interface …');
-  const vite = spawnSync(
+  const { code } = await runToEnd(
     'node',
     [join(repository, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'],
-    {
-      cwd: join(repository, 'packages/web'),
-      stdio: ['ignore', 'inherit', 'inherit'],
-    },
+    { cwd: join(repository, 'packages/web'), stdio: ['ignore', 'inherit', 'inherit'] },
+    signal,
   );
-  if (vite.status !== 0)
+  if (code !== 0)
     throw new Complaint('The interface could not be built; the lines above say why.');
 }
 

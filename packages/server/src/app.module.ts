@@ -1,17 +1,55 @@
-import { Module } from '@nestjs/common';
+import { type DynamicModule, Module } from '@nestjs/common';
+import { APP_GUARD } from '@nestjs/core';
+import { AccessGuard } from './accounts/access.guard.ts';
+import { AccountsModule } from './accounts/accounts.module.ts';
+import type { Configuration } from './configuration/configuration.ts';
+import { ConfigurationModule } from './configuration/configuration.module.ts';
 import { DatabaseModule } from './database/database.module.ts';
 import { DemoService } from './demo/demo.service.ts';
 import { HealthController } from './health/health.controller.ts';
+import { Disk } from './recordings/disk.ts';
 import { RecordingsController } from './recordings/recordings.controller.ts';
 import { RecordingsService } from './recordings/recordings.service.ts';
+import { Spool } from './recordings/spool.ts';
 import { RecipesController } from './recipes/recipes.controller.ts';
 import { RecipesService } from './recipes/recipes.service.ts';
+import { SharesService } from './songs/shares.service.ts';
+import { SongAccess } from './songs/song-access.ts';
 import { SongsController } from './songs/songs.controller.ts';
 import { SongsService } from './songs/songs.service.ts';
+import { DiskController } from './upkeep/disk.controller.ts';
+import { PurgeService } from './upkeep/purge.service.ts';
 
-@Module({
-  imports: [DatabaseModule],
-  controllers: [SongsController, RecordingsController, RecipesController, HealthController],
-  providers: [SongsService, RecordingsService, RecipesService, DemoService],
-})
-export class AppModule {}
+/** The whole server, as it was configured. */
+@Module({})
+export class AppModule {
+  static of(configuration: Configuration): DynamicModule {
+    return {
+      module: AppModule,
+      imports: [
+        ConfigurationModule.of(configuration),
+        DatabaseModule,
+        AccountsModule,
+      ],
+      controllers: [
+        SongsController,
+        RecordingsController,
+        RecipesController,
+        HealthController,
+        DiskController,
+      ],
+      providers: [
+        { provide: APP_GUARD, useClass: AccessGuard },
+        Disk,
+        Spool,
+        SongAccess,
+        SongsService,
+        SharesService,
+        RecordingsService,
+        RecipesService,
+        DemoService,
+        PurgeService,
+      ],
+    };
+  }
+}

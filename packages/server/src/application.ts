@@ -1,19 +1,56 @@
 import { existsSync } from 'node:fs';
+import type { Server } from 'node:http';
 import { resolve } from 'node:path';
-import { type INestApplication, ValidationPipe } from '@nestjs/common';
+import { type LogLevel, ValidationPipe } from '@nestjs/common';
+import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
 import type { ValidationError } from 'class-validator';
 import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
+import { AccountsService } from './accounts/accounts.service.ts';
+import { sessions } from './accounts/sessions.ts';
+import { AppModule } from './app.module.ts';
+import type { Configuration } from './configuration/configuration.ts';
+import { SessionsPool } from './database/pools.ts';
+import { comesInTime, fromHere, notTooDeep } from './edge.ts';
+import { requestRate, signInRates } from './rates.ts';
 import { Problem } from './problems/problem.ts';
 import { ProblemFilter } from './problems/problem.filter.ts';
 
-/** What both the running server and its tests put round the modules. */
-export function dress(
+/** The server as it was configured, ready to listen. */
+export async function createServer(
+  configuration: Configuration,
+  logger: LogLevel[] | false,
+): Promise<NestExpressApplication> {
+  const app = await NestFactory.create<NestExpressApplication>(AppModule.of(configuration), {
+    logger,
+    bodyParser: false,
+    abortOnError: false,
+  });
+  const accounts = app.get(AccountsService);
+  if (configuration.accounts) await accounts.settleOwners();
+  await dress(app, configuration, accounts);
+  return app;
+}
+
+/** What stands round the modules. */
+async function dress(
   app: NestExpressApplication,
-  webFolder: string | undefined,
-): INestApplication {
+  configuration: Configuration,
+  accounts: AccountsService,
+): Promise<void> {
+  const { patienceMs, trustedProxies, webFolder } = configuration;
+  app.set('trust proxy', trustedProxies.length > 0 ? trustedProxies : false);
+  app.set('query parser', 'simple');
+  const http = app.getHttpServer() as Server;
+  // An upload may take as long as it goes on: the spool sees to those that stand still, `comesInTime` to all others.
+  http.requestTimeout = 0;
+  http.headersTimeout = Math.min(60_000, patienceMs);
+  http.maxConnections = 1000;
+  app.use(fromHere(configuration));
+  app.use(requestRate(configuration.requestsPerMinute));
+  app.use(comesInTime(patienceMs));
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -28,7 +65,11 @@ export function dress(
       crossOriginEmbedderPolicy: { policy: 'require-corp' },
     }),
   );
-  app.useBodyParser('json', { limit: '5mb' });
+  if (configuration.accounts)
+    app.use('/api', sessions(app.get(SessionsPool), await accounts.sessionSecret()));
+  // Nest hands on what its types do not name.
+  app.useBodyParser('json', { limit: '5mb', verify: notTooDeep } as { limit: string });
+  app.use(...signInRates());
   app.useGlobalFilters(new ProblemFilter());
   app.useGlobalPipes(
     new ValidationPipe({
@@ -48,7 +89,6 @@ export function dress(
   });
   if (webFolder && existsSync(webFolder)) serveWeb(app, resolve(webFolder));
   app.enableShutdownHooks();
-  return app;
 }
 
 /** The built interface; any path that is no file and no API is a place in it. */

@@ -3,7 +3,6 @@ import { createHash, randomUUID } from 'node:crypto';
 import { request as httpRequest } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { neutralImage } from '@pannet/core/image/image';
@@ -14,8 +13,8 @@ import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Recording } from '@pannet/core/song/song';
 import pg from 'pg';
 import { DataSource } from 'typeorm';
-import { AppModule } from './app.module.ts';
-import { dress } from './application.ts';
+import { createServer } from './application.ts';
+import { checked } from './configuration/configuration.ts';
 import { FairComparison1764200000000 } from './database/migrations/fair-comparison.ts';
 import type { OpenedSong } from './songs/songs.service.ts';
 
@@ -23,11 +22,7 @@ let app: NestExpressApplication;
 let base: string;
 
 beforeAll(async () => {
-  app = await NestFactory.create<NestExpressApplication>(AppModule, {
-    logger: false,
-    bodyParser: false,
-  });
-  dress(app, undefined);
+  app = await createServer(checked({ databaseUrl: process.env.DATABASE_URL }), false);
   await app.listen(0, '127.0.0.1');
   base = `http://127.0.0.1:${(app.getHttpServer().address() as AddressInfo).port}/api`;
 }, 60_000);
@@ -45,9 +40,9 @@ interface Answer {
 async function call(method: string, path: string, body?: unknown): Promise<Answer> {
   const response = await fetch(`${base}${path}`, {
     method,
-    ...(body === undefined
+    ...(method === 'GET'
       ? {}
-      : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+      : { body: JSON.stringify(body ?? {}), headers: { 'Content-Type': 'application/json' } }),
   });
   const text = await response.text();
   return {

@@ -33,20 +33,32 @@ export const mostEdits = 400;
  * shape; each edit is read by its description.
  */
 export function apply(song: Song, command: Command): Outcome<Applied> {
+  const steps = applying(song, command);
+  let step = steps.next();
+  while (!step.done) step = steps.next();
+  return step.value;
+}
+
+/** The same, edit by edit, for whoever has something else to do in between: a server that answers others. */
+export function* applying(
+  song: Song,
+  command: Command,
+): Generator<undefined, Outcome<Applied>, undefined> {
   if (!Array.isArray(command.edits) || command.edits.length < 1 || command.edits.length > mostEdits)
     return failure('bad-edits', `A command has 1 to ${mostEdits} edits.`, 'edits');
   let current = song;
   const inverse: Edit[] = [];
   for (const [n, edit] of command.edits.entries()) {
+    if (n > 0) yield;
     const outcome = applyEdit(current, edit);
     if (!outcome.ok) {
       const { code, sentence, place } = outcome.error;
       return failure(code, sentence, place ? `edits[${n}].${place}` : `edits[${n}]`);
     }
     current = outcome.value.song;
-    inverse.unshift(outcome.value.inverse);
+    inverse.push(outcome.value.inverse);
   }
-  return success({ song: current, inverse });
+  return success({ song: current, inverse: inverse.reverse() });
 }
 
 /**

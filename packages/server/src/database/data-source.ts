@@ -1,25 +1,44 @@
 import type { DataSourceOptions } from 'typeorm';
+import { AccountEntity } from '../accounts/account.entity.ts';
 import { RecipeEntity } from '../recipes/recipe.entity.ts';
 import { RecordingEntity } from '../recordings/recording.entity.ts';
 import { CommandEntity } from '../songs/command.entity.ts';
+import { ShareEntity } from '../songs/share.entity.ts';
 import { SongEntity } from '../songs/song.entity.ts';
+import { AccountsAndUses1764300000000 } from './migrations/accounts-and-uses.ts';
 import { FairComparison1764200000000 } from './migrations/fair-comparison.ts';
 import { FirstTables1763900000000 } from './migrations/first-tables.ts';
 import { OwnRecipes1764100000000 } from './migrations/own-recipes.ts';
 import { VoicesInFull1764000000000 } from './migrations/voices-in-full.ts';
+import { connections, patience } from './pools.ts';
 
 export function databaseOptions(url: string): DataSourceOptions {
   return {
     type: 'postgres',
     url,
-    entities: [SongEntity, CommandEntity, RecordingEntity, RecipeEntity],
+    entities: [
+      SongEntity,
+      CommandEntity,
+      RecordingEntity,
+      RecipeEntity,
+      AccountEntity,
+      ShareEntity,
+    ],
     migrations: [
       FirstTables1763900000000,
       VoicesInFull1764000000000,
       OwnRecipes1764100000000,
       FairComparison1764200000000,
+      AccountsAndUses1764300000000,
     ],
     migrationsRun: true,
     synchronize: false,
+    poolErrorHandler: () => {},
+    extra: {
+      max: connections.documents,
+      connectionTimeoutMillis: patience.connectMs,
+      lock_timeout: patience.lockMs,
+      idle_in_transaction_session_timeout: patience.idleInTransactionMs,
+    },
   };
 }

@@ -1,44 +1,33 @@
 import { Global, Module } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
-import pg from 'pg';
+import { Configuration } from '../configuration/configuration.ts';
 import { databaseOptions } from './data-source.ts';
+import { ReadingPool, SessionsPool, StoringPool } from './pools.ts';
 
-/** Connections outside the entity manager, for COPY streams. */
-export class CopyPool extends pg.Pool {
-  async onModuleDestroy(): Promise<void> {
-    await this.end();
-  }
-}
+const pools = [StoringPool, ReadingPool, SessionsPool];
 
 @Global()
 @Module({
   imports: [
     TypeOrmModule.forRootAsync({
-      useFactory: () => databaseOptions(databaseUrl()),
+      inject: [Configuration],
+      useFactory: ({ databaseUrl }: Configuration) => ({
+        ...databaseOptions(databaseUrl),
+        // Whether the database is there is the starter's to see to; waiting for it would only hide that it is not.
+        retryAttempts: 0,
+      }),
       dataSourceFactory: async (options) => {
         if (!options) throw new Error('The database has no options.');
         return new DataSource(options).initialize();
       },
     }),
   ],
-  providers: [
-    {
-      provide: CopyPool,
-      useFactory: () => {
-        const pool = new CopyPool({ connectionString: databaseUrl(), max: 8 });
-        // A connection that dies while idle must not take the process with it; the next use opens another.
-        pool.on('error', () => {});
-        return pool;
-      },
-    },
-  ],
-  exports: [CopyPool],
+  providers: pools.map((Pool) => ({
+    provide: Pool,
+    inject: [Configuration],
+    useFactory: ({ databaseUrl }: Configuration) => new Pool(databaseUrl),
+  })),
+  exports: pools,
 })
 export class DatabaseModule {}
-
-function databaseUrl(): string {
-  const url = process.env.DATABASE_URL;
-  if (!url) throw new Error('DATABASE_URL is not set; ./pannet start sets it.');
-  return url;
-}

@@ -2,6 +2,7 @@ import { Readable } from 'node:stream';
 import { Injectable } from '@nestjs/common';
 import { demoEdits, demoRecordings, demoTitle } from '@pannet/core/demo/demo-song';
 import type { Recording } from '@pannet/core/song/song';
+import { anyone } from '../accounts/visitor.ts';
 import { RecordingsService } from '../recordings/recordings.service.ts';
 import { SongsService } from '../songs/songs.service.ts';
 
@@ -22,9 +23,9 @@ export class DemoService {
     say(`Synthesising the demo song, “${demoTitle}” …`);
     const recordings: Recording[] = [];
     for (const { fileName, bytes } of demoRecordings()) {
-      recordings.push(await this.#recordings.keep(Readable.from([Buffer.from(bytes)]), fileName));
+      recordings.push(await this.#recordings.keep(anyone, Readable.from([Buffer.from(bytes)]), fileName));
       say(`  ${fileName}`);
     }
-    await this.#songs.create(demoTitle, demoEdits(recordings));
+    await this.#songs.create(anyone, demoTitle, demoEdits(recordings));
   }
 }

@@ -1,25 +1,35 @@
 import { Controller, Get } from '@nestjs/common';
 import { ApiOperation, ApiTags } from '@nestjs/swagger';
 import { DataSource } from 'typeorm';
-import { Problem } from '../problems/problem.ts';
+import { Configuration } from '../configuration/configuration.ts';
+import { OpenToAll } from '../accounts/visitor.ts';
+import { noDatabase } from '../problems/failing.ts';
 
 @ApiTags('health')
 @Controller('api/health')
 export class HealthController {
   readonly #data: DataSource;
 
-  constructor(data: DataSource) {
+  readonly #accounts: boolean;
+
+  constructor(data: DataSource, { accounts }: Configuration) {
     this.#data = data;
+    this.#accounts = accounts;
   }
 
   @Get()
+  @OpenToAll()
   @ApiOperation({ summary: 'Whether the server and its database answer' })
-  async health(): Promise<{ status: 'ok'; memoryBytes: number }> {
+  async health(): Promise<{ status: 'ok'; memoryBytes?: number }> {
     try {
       await this.#data.query('SELECT 1');
     } catch {
-      throw new Problem(503, { code: 'no-database', sentence: 'The database does not answer.' });
+      throw noDatabase();
     }
-    return { status: 'ok', memoryBytes: process.memoryUsage().rss };
+    // To whom it may concern, the rest: not to whoever comes by.
+    return {
+      status: 'ok',
+      ...(this.#accounts ? {} : { memoryBytes: process.memoryUsage().rss }),
+    };
   }
 }

@@ -7,6 +7,7 @@ import {
   Logger,
 } from '@nestjs/common';
 import type { Request, Response } from 'express';
+import { problemOf } from './failing.ts';
 import { Problem } from './problem.ts';
 
 /** Every error leaves as a problem document whose `detail` is a sentence; bugs are logged, not prettified. */
@@ -14,17 +15,23 @@ import { Problem } from './problem.ts';
 export class ProblemFilter implements ExceptionFilter {
   readonly #logger = new Logger('Problem');
 
-  catch(error: unknown, host: ArgumentsHost): void {
+  catch(thrown: unknown, host: ArgumentsHost): void {
+    const error = thrown instanceof HttpException ? thrown : (problemOf(thrown) ?? thrown);
     const http = host.switchToHttp();
     const response = http.getResponse<Response>();
     const request = http.getRequest<Request>();
     const status = this.#status(error);
-    if (status >= 500) this.#logger.error(error instanceof Error ? error.stack : String(error));
+    const problem = error instanceof Problem ? error : undefined;
+    // What was found to be no bug is said to the one who asked, and is no news.
+    if (status >= 500 && !problem)
+      this.#logger.error(error instanceof Error ? error.stack : String(error));
     if (response.headersSent) {
       response.destroy();
       return;
     }
-    const problem = error instanceof Problem ? error : undefined;
+    if (status === 503 && !response.getHeader('Retry-After')) response.set('Retry-After', '2');
+    // What is still being sent is not read to its end.
+    if (!request.complete) response.set('Connection', 'close');
     response
       .status(status)
       .type('application/problem+json')
@@ -50,6 +57,7 @@ export class ProblemFilter implements ExceptionFilter {
   }
 
   #detail(error: unknown, status: number): string {
+    if (error instanceof Problem) return error.message;
     if (status === 413) return 'The request is too large: at most 5 MB of commands go in one.';
     if (status >= 500) return 'Something went wrong on the server; what was acknowledged is kept.';
     return error instanceof Error ? error.message : 'The request could not be understood.';

@@ -9,6 +9,10 @@ export class RecipeEntity {
   @Column('text')
   name: string;
 
+  /** The account that it belongs to; null where there are none. */
+  @Column('uuid', { name: 'owner_id', nullable: true })
+  ownerId: string | null;
+
   @Column('json')
   file: object;
 

@@ -1,5 +1,5 @@
 import { ApiProperty } from '@nestjs/swagger';
-import { IsObject, IsString, IsUUID, Length } from 'class-validator';
+import { IsObject, IsString, IsUUID, Length, NotContains } from 'class-validator';
 
 export class RecipeDto {
   @ApiProperty({
@@ -12,6 +12,7 @@ export class RecipeDto {
   @ApiProperty({ minLength: 1, maxLength: 80 })
   @IsString()
   @Length(1, 80)
+  @NotContains('\0')
   name: string;
 
   @ApiProperty({ type: Object, description: 'An image file; see docs/image-file.md.' })

@@ -1,6 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import { readImageFile, writeImageFile } from '@pannet/core/image/image-file';
 import { DataSource, type Repository } from 'typeorm';
+import { ownerOf, type Visitor } from '../accounts/visitor.ts';
 import { notFound, Problem } from '../problems/problem.ts';
 import { RecipeEntity } from './recipe.entity.ts';
 
@@ -25,13 +26,14 @@ export class RecipesService {
     this.#recipes = data.getRepository(RecipeEntity);
   }
 
-  async list(): Promise<KeptRecipe[]> {
-    const kept = await this.#recipes.find({ order: { name: 'ASC', createdAt: 'ASC' } });
+  /** Those of the one who asks. */
+  async list(visitor: Visitor): Promise<KeptRecipe[]> {
+    const kept = await this.#recipes.find({ where: theirs(visitor), order: { name: 'ASC', createdAt: 'ASC' } });
     return kept.map(({ id, name, file }) => ({ id, name, file }));
   }
 
   /** @throws Problem 422 with the reader's sentence for a file that is no image */
-  async keep({ id, name, file }: KeptRecipe): Promise<KeptRecipe> {
+  async keep(visitor: Visitor, { id, name, file }: KeptRecipe): Promise<KeptRecipe> {
     const title = name.trim();
     if (title === '')
       throw new Problem(422, {
@@ -40,18 +42,27 @@ export class RecipesService {
       });
     const read = readImageFile(file, highestRateHz, anyTakes);
     if (!read.ok) throw new Problem(422, read.error);
-    if ((await this.#recipes.count()) >= mostRecipes)
+    if ((await this.#recipes.countBy(theirs(visitor))) >= mostRecipes)
       throw new Problem(422, {
         code: 'too-many',
         sentence: `At most ${mostRecipes} recipes are kept; remove one first.`,
       });
     const kept = { id, name: title, file: writeImageFile({ ...read.value, name: title }) };
-    await this.#recipes.createQueryBuilder().insert().values(kept).orIgnore().execute();
+    await this.#recipes
+      .createQueryBuilder()
+      .insert()
+      .values({ ...kept, ownerId: ownerOf(visitor) })
+      .orIgnore()
+      .execute();
     return kept;
   }
 
-  async remove(id: string): Promise<void> {
-    const { affected } = await this.#recipes.delete({ id });
+  async remove(visitor: Visitor, id: string): Promise<void> {
+    const { affected } = await this.#recipes.delete({ id, ...theirs(visitor) });
     if (!affected) throw notFound('There is no such recipe; it may have been removed.');
   }
+}
+
+function theirs(visitor: Visitor): object {
+  return visitor.kind === 'account' ? { ownerId: visitor.id } : {};
 }

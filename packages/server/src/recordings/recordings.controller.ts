@@ -23,16 +23,18 @@ import {
   Length,
   Matches,
   Min,
+  NotContains,
   ValidateNested,
 } from 'class-validator';
 import parseRange from 'range-parser';
+import { Asking, type Visitor } from '../accounts/visitor.ts';
 import { notFound, Problem } from '../problems/problem.ts';
-import type { RecordingEntity } from './recording.entity.ts';
 import { type ByteRange, RecordingsService } from './recordings.service.ts';
 
 export class UploadDto {
   @IsString()
   @Length(1, 255)
+  @NotContains('\0')
   fileName: string;
 }
 
@@ -74,8 +76,12 @@ export class RecordingsController {
   @Post()
   @ApiOperation({ summary: 'Keep an audio file: the request body is the file' })
   @ApiConsumes('application/octet-stream')
-  keep(@Req() request: Request, @Query() { fileName }: UploadDto): Promise<Recording> {
-    return this.#recordings.keep(request, fileName);
+  keep(
+    @Asking() visitor: Visitor,
+    @Req() request: Request,
+    @Query() { fileName }: UploadDto,
+  ): Promise<Recording> {
+    return this.#recordings.keep(visitor, request, fileName, announced(request));
   }
 
   @Post('originals')
@@ -83,18 +89,23 @@ export class RecordingsController {
     summary: 'Keep a file that a recording was converted from, as it came; it is not read',
   })
   @ApiConsumes('application/octet-stream')
-  keepOriginal(@Req() request: Request): Promise<{ hash: string }> {
-    return this.#recordings.keepOriginal(request);
+  keepOriginal(
+    @Asking() visitor: Visitor,
+    @Req() request: Request,
+  ): Promise<{ hash: string }> {
+    return this.#recordings.keepOriginal(visitor, request, announced(request));
   }
 
   @Get(':hash/audio')
   @ApiOperation({ summary: "A recording's bytes, as they came; takes a single range" })
   async audio(
+    @Asking() visitor: Visitor,
     @Param('hash') hash: string,
     @Headers('range') range: string | undefined,
     @Res() response: Response,
   ): Promise<void> {
-    const recording = await this.#existing(hash);
+    const recording = await this.#recordings.find(visitor, hash);
+    if (!recording) throw noRecording();
     const size = recording.bytes;
     response.set({
       'Accept-Ranges': 'bytes',
@@ -103,7 +114,7 @@ export class RecordingsController {
       // Browsers' caches are not sure-footed with overlapping ranges of one address; the application keeps its own blocks.
       'Cache-Control': 'no-store',
     });
-    const ranges = range === undefined ? undefined : parseRange(size, range);
+    const ranges = range === undefined ? undefined : parseRange(size, wholeSuffix(range, size));
     if (ranges === -1) {
       response.set('Content-Range', `bytes */${size}`);
       throw new Problem(416, {
@@ -127,10 +138,17 @@ export class RecordingsController {
   @ApiOperation({
     summary: 'Ranges of several recordings, one behind the other in the order asked for',
   })
-  async ranges(@Body() body: RangesDto, @Res() response: Response): Promise<void> {
+  async ranges(
+    @Asking() visitor: Visitor,
+    @Body() body: RangesDto,
+    @Res() response: Response,
+  ): Promise<void> {
+    const hashes = [...new Set(body.ranges.map(({ hash }) => hash))];
+    const kept = await this.#recordings.findAll(visitor, hashes);
     const ranges: ByteRange[] = [];
     for (const { hash, start, end } of body.ranges) {
-      const recording = await this.#existing(hash);
+      const recording = kept.get(hash);
+      if (!recording) throw noRecording();
       if (start >= end || end > recording.bytes)
         throw new Problem(416, {
           code: 'bad-range',
@@ -153,10 +171,19 @@ export class RecordingsController {
       if (!response.destroyed) throw error;
     });
   }
+}
 
-  async #existing(hash: string): Promise<RecordingEntity> {
-    const recording = /^[0-9a-f]{64}$/.test(hash) ? await this.#recordings.find(hash) : null;
-    if (!recording) throw notFound('There is no such recording.');
-    return recording;
-  }
+function noRecording(): Problem {
+  return notFound('There is no such recording.');
+}
+
+/** What the client says of the size of what it sends; 0 if it does not. */
+function announced({ headers }: Request): number {
+  return Number(headers['content-length'] ?? 0) || 0;
+}
+
+/** The last bytes of a recording that has fewer are all of it (RFC 9110, 14.1.2). */
+function wholeSuffix(range: string, size: number): string {
+  const suffix = /^bytes=-(\d+)$/.exec(range);
+  return suffix && Number(suffix[1]) > size && size > 0 ? `bytes=-${size}` : range;
 }

@@ -1,5 +1,4 @@
-import { createHash } from 'node:crypto';
-import { Readable, Transform } from 'node:stream';
+import { Readable, type Writable } from 'node:stream';
 import { buffer } from 'node:stream/consumers';
 import { pipeline } from 'node:stream/promises';
 import { Injectable } from '@nestjs/common';
@@ -9,22 +8,26 @@ import type { Recording } from '@pannet/core/song/song';
 import { readFacts } from '@pannet/core/sources/wav-blocks';
 import type pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
-import { DataSource } from 'typeorm';
-import { CopyPool } from '../database/database.module.ts';
+import { DataSource, type EntityManager, In } from 'typeorm';
+import { ownerOf, type Visitor } from '../accounts/visitor.ts';
+import { Configuration } from '../configuration/configuration.ts';
+import { ReadingPool, StoringPool } from '../database/pools.ts';
 import { Problem } from '../problems/problem.ts';
+import { SongAccess } from '../songs/song-access.ts';
 import { chunkBytes, ChunkRows, ColumnBytes } from './copy-binary.ts';
 import { RecordingEntity, type DescribedLayout } from './recording.entity.ts';
+import { sendPieces } from './send.ts';
+import { Spool, type Spooled } from './spool.ts';
 
 /** Bytes from `start` up to `end` (exclusive). */
 export interface ByteRange {
-  readonly recording: RecordingEntity;
+  readonly recording: Pick<RecordingEntity, 'id'>;
   readonly start: number;
   readonly end: number;
 }
 
-type StoredRange = Pick<ByteRange, 'start' | 'end'> & {
-  readonly recording: Pick<RecordingEntity, 'id'>;
-};
+/** So much of a recording is in memory at once for one reader: large enough to stream fast. */
+const pieceBytes = 8 * chunkBytes;
 
 /** @throws Problem 422 with the reader's sentence for what cannot be read */
 async function describe(source: ByteSource, fileName: string): Promise<DescribedLayout> {
@@ -36,124 +39,170 @@ async function describe(source: ByteSource, fileName: string): Promise<Described
 @Injectable()
 export class RecordingsService {
   readonly #data: DataSource;
-  readonly #pool: CopyPool;
+  readonly #storing: StoringPool;
+  readonly #reading: ReadingPool;
+  readonly #spool: Spool;
+  readonly #access: SongAccess;
+  readonly #patienceMs: number;
   /** A recording never changes once it is kept, and a listening browser asks for it dozens of times a second. */
   readonly #found = new Map<string, RecordingEntity>();
 
-  constructor(data: DataSource, pool: CopyPool) {
+  constructor(
+    data: DataSource,
+    storing: StoringPool,
+    reading: ReadingPool,
+    spool: Spool,
+    access: SongAccess,
+    { patienceMs }: Configuration,
+  ) {
     this.#data = data;
-    this.#pool = pool;
+    this.#storing = storing;
+    this.#reading = reading;
+    this.#spool = spool;
+    this.#access = access;
+    this.#patienceMs = patienceMs;
+    // A database that went away may come back as another one: from a backup.
+    reading.on('error', () => this.#found.clear());
+    storing.on('error', () => this.#found.clear());
   }
 
-  async find(hash: string): Promise<RecordingEntity | null> {
-    const known = this.#found.get(hash);
-    if (known) return known;
-    const found = await this.#data.getRepository(RecordingEntity).findOneBy({ hash });
-    if (found) this.#found.set(hash, found);
-    return found;
+  /** The recording, if it is kept and the one who asks may hear it. */
+  async find(visitor: Visitor, hash: string): Promise<RecordingEntity | null> {
+    return (await this.findAll(visitor, [hash])).get(hash) ?? null;
+  }
+
+  /** Of these, those that are kept and may be heard. */
+  async findAll(
+    visitor: Visitor,
+    hashes: readonly string[],
+  ): Promise<Map<string, RecordingEntity>> {
+    const asked = hashes.filter((hash) => /^[0-9a-f]{64}$/.test(hash));
+    const unknown = asked.filter((hash) => !this.#found.has(hash));
+    if (unknown.length > 0) {
+      const found = await this.#data.getRepository(RecordingEntity).findBy({ hash: In(unknown) });
+      for (const recording of found) this.#found.set(recording.hash, recording);
+    }
+    const audible = await this.#access.audible(visitor, asked);
+    return new Map(
+      asked.flatMap((hash) => {
+        const recording = audible.has(hash) ? this.#found.get(hash) : undefined;
+        return recording ? [[hash, recording] as const] : [];
+      }),
+    );
+  }
+
+  /** Notes that a song needs these; they are not purged as long as it is there. */
+  async noteUses(manager: EntityManager, songId: string, hashes: readonly string[]): Promise<void> {
+    if (hashes.length === 0) return;
+    await manager.query(
+      `INSERT INTO recording_uses (song_id, hash)
+       SELECT $1, hash FROM recordings WHERE hash = ANY($2) ON CONFLICT DO NOTHING`,
+      [songId, hashes],
+    );
   }
 
   /**
-   * Keeps an audio file byte for byte, streaming. All of it happens in one transaction: until the file is whole and was
-   * found to be readable, nothing of it can be seen. A file that is already kept is kept once.
+   * Keeps an audio file byte for byte. Until it is whole and was found to be readable, the database knows nothing of it. A file
+   * that is already kept is kept once.
+   * @param announcedBytes what is said of its size; 0 if nothing is
    * @throws Problem 422 with the reader's sentence for what cannot be read
    */
-  async keep(body: Readable, fileName: string): Promise<Recording> {
-    const { hash, found } = await this.#inOneTransaction(body, (source) =>
-      describe(source, fileName),
-    );
-    return { hash, fileName, ...found };
-  }
-
-  /** Keeps any file byte for byte, streaming; what is in it is not looked at. */
-  async keepOriginal(body: Readable): Promise<{ hash: string }> {
-    const { hash } = await this.#inOneTransaction(body, () => Promise.resolve(null));
-    return { hash };
-  }
-
-  async #inOneTransaction<Found extends DescribedLayout | null>(
+  keep(
+    visitor: Visitor,
     body: Readable,
-    look: (source: ByteSource) => Promise<Found>,
-  ): Promise<{ hash: string; found: Found }> {
-    const client = await this.#pool.connect();
+    fileName: string,
+    announcedBytes = 0,
+  ): Promise<Recording> {
+    return this.#spool.receive(body, announcedBytes, async (file) => {
+      const layout = await describe(file.source, fileName);
+      await this.#store(visitor, file, layout);
+      return { hash: file.hash, fileName, ...layout };
+    });
+  }
+
+  /** Keeps any file byte for byte; what is in it is not looked at. */
+  keepOriginal(
+    visitor: Visitor,
+    body: Readable,
+    announcedBytes = 0,
+  ): Promise<{ hash: string }> {
+    return this.#spool.receive(body, announcedBytes, async (file) => {
+      await this.#store(visitor, file, null);
+      return { hash: file.hash };
+    });
+  }
+
+  /** All of it in one transaction: the recording and its bytes can be seen together, or neither. */
+  async #store(visitor: Visitor, file: Spooled, layout: DescribedLayout | null): Promise<void> {
+    const client = await this.#storing.connect();
     let broken: Error | undefined;
     // A connection that breaks while a stream holds it says so twice; the second time nobody else listens.
     const onError = (error: Error) => (broken = error);
     client.on('error', onError);
     try {
       await client.query('BEGIN');
-      const stored = await this.#store(client, body, look);
+      // Of two that bring the same file at once the second waits here for the first. What was only kept as an original
+      // becomes a recording when it comes as one.
+      const { rows } = await client.query<{ id: string; fresh: boolean }>(
+        `INSERT INTO recordings (hash, bytes, layout) VALUES ($1, $2, $3)
+         ON CONFLICT (hash) DO UPDATE SET asked_at = now(), layout =
+           CASE WHEN recordings.layout::text = 'null' THEN EXCLUDED.layout ELSE recordings.layout END
+         RETURNING id, xmax = 0 AS fresh`,
+        [file.hash, file.bytes, JSON.stringify(layout)],
+      );
+      const [{ id, fresh }] = rows;
+      if (fresh)
+        await pipeline(
+          file.stream(),
+          new ChunkRows(BigInt(id)),
+          client.query(
+            copyFrom(
+              'COPY recording_chunks (recording_id, index, data) FROM STDIN (FORMAT binary)',
+            ),
+          ),
+        );
+      const holder = ownerOf(visitor);
+      if (holder !== null)
+        await client.query(
+          `INSERT INTO recording_holders (account_id, hash) VALUES ($1, $2) ON CONFLICT DO NOTHING`,
+          [holder, file.hash],
+        );
       await client.query('COMMIT');
-      return stored;
+      // Only now: whoever looked before this has seen what was there before.
+      this.#found.delete(file.hash);
     } catch (error) {
-      if (error instanceof Problem) await client.query('ROLLBACK');
-      else broken = error as Error;
+      broken = error as Error;
       throw error;
     } finally {
       client.off('error', onError);
-      // After a stream that was cut off the connection is thrown away, and its transaction with it.
+      // After anything that went wrong the connection is thrown away, and its transaction with it.
       client.release(broken);
+      if (broken) await this.#giveBack();
     }
   }
 
-  async #store<Found extends DescribedLayout | null>(
-    client: pg.PoolClient,
-    body: Readable,
-    look: (source: ByteSource) => Promise<Found>,
-  ): Promise<{ hash: string; found: Found }> {
-    const ids = await client.query<{ id: string }>(`SELECT nextval('recordings_id_seq') AS id`);
-    const id = BigInt(ids.rows[0].id);
-    const digest = createHash('sha256');
-    let bytes = 0;
-    const measured = new Transform({
-      transform(piece: Buffer, _, done) {
-        digest.update(piece);
-        bytes += piece.length;
-        done(null, piece);
-      },
-    });
-    const copy = client.query(
-      copyFrom('COPY recording_chunks (recording_id, index, data) FROM STDIN (FORMAT binary)'),
-    );
-    await pipeline(body, measured, new ChunkRows(id), copy);
-    const hash = digest.digest('hex');
-    const source: ByteSource = {
-      size: bytes,
-      read: async (offset: number, length: number) =>
-        new Uint8Array(
-          await buffer(
-            rangeStream(client, [
-              {
-                recording: { id: ids.rows[0].id },
-                start: offset,
-                end: Math.min(bytes, offset + length),
-              },
-            ]),
-          ),
-        ),
-    };
-    const found = await look(source);
-    // What was only kept as an original becomes a recording when it comes as one.
-    const kept = await client.query<{ id: string }>(
-      `INSERT INTO recordings (id, hash, bytes, layout) VALUES ($1, $2, $3, $4)
-       ON CONFLICT (hash) DO UPDATE SET layout = EXCLUDED.layout WHERE recordings.layout::text = 'null'
-       RETURNING id`,
-      [String(id), hash, bytes, JSON.stringify(found)],
-    );
-    if (kept.rows[0]?.id !== String(id))
-      await client.query('DELETE FROM recording_chunks WHERE recording_id = $1', [String(id)]);
-    this.#found.delete(hash);
-    return { hash, found };
+  /** What a failed COPY took of the disk is free again when it has been swept. */
+  async #giveBack(): Promise<void> {
+    await this.#storing.query('VACUUM recording_chunks').catch(() => {});
   }
 
   /** Streams ranges of recordings into a writable, one after the other; a reader that goes away ends the read. */
   async send(ranges: readonly ByteRange[], target: NodeJS.WritableStream): Promise<void> {
-    const client = await this.#pool.connect();
+    await sendPieces(this.#pieces(ranges), target as Writable, this.#patienceMs);
+  }
+
+  async *#pieces(ranges: readonly ByteRange[]): AsyncGenerator<Uint8Array> {
+    for (const piece of inPieces(ranges)) yield await this.#read(piece);
+  }
+
+  /** What one piece holds, in memory; the connection is given back before it is sent. */
+  async #read(ranges: readonly ByteRange[]): Promise<Uint8Array> {
+    const client = await this.#reading.connect();
     let broken: Error | undefined;
     const onError = (error: Error) => (broken = error);
     client.on('error', onError);
     try {
-      await pipeline(rangeStream(client, ranges), target);
+      return await buffer(rangeStream(client, ranges));
     } catch (error) {
       broken = error as Error;
       throw error;
@@ -164,11 +213,29 @@ export class RecordingsService {
   }
 }
 
+/** Ranges cut and gathered into pieces of bounded size, in their order. */
+export function* inPieces(ranges: readonly ByteRange[]): Generator<readonly ByteRange[]> {
+  let piece: ByteRange[] = [];
+  let left = pieceBytes;
+  for (const { recording, start, end } of ranges)
+    for (let at = start; at < end;) {
+      const stop = Math.min(end, at + left);
+      piece.push({ recording, start: at, end: stop });
+      left -= stop - at;
+      at = stop;
+      if (left > 0) continue;
+      yield piece;
+      piece = [];
+      left = pieceBytes;
+    }
+  if (piece.length > 0) yield piece;
+}
+
 /**
  * The bytes of ranges, one behind the other: the chunks that hold them, the first and the last one of each cut to size in
  * the database. One statement for all is more than twice as fast as one for each.
  */
-function rangeStream(client: pg.PoolClient, ranges: readonly StoredRange[]): Readable {
+function rangeStream(client: pg.PoolClient, ranges: readonly ByteRange[]): Readable {
   const rows: string[] = [];
   for (const { recording, start, end } of ranges)
     for (let at = start; at < end;) {

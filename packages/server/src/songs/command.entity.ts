@@ -17,6 +17,10 @@ export class CommandEntity {
   @Column('text')
   name: string;
 
+  /** Name of the account that did it; null where there are none. */
+  @Column('text', { nullable: true })
+  account: string | null;
+
   @Column('text')
   role: 'do' | 'undo' | 'redo';
 

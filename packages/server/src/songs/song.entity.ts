@@ -16,6 +16,10 @@ export class SongEntity {
   @Column('text')
   title: string;
 
+  /** The account that it belongs to; null where there are none. */
+  @Column('uuid', { name: 'owner_id', nullable: true })
+  ownerId: string | null;
+
   @Column('json')
   document: Song;
 

@@ -7,59 +7,120 @@ import {
   Param,
   ParseUUIDPipe,
   Post,
+  Put,
+  Query,
 } from '@nestjs/common';
 import { ApiOperation, ApiTags } from '@nestjs/swagger';
-import { CommandsDto, NewSongDto } from './songs.dto.ts';
+import { Asking, type Visitor } from '../accounts/visitor.ts';
+import { type Share, SharesService } from './shares.service.ts';
+import type { LogPage } from './song-log.ts';
+import { CommandsDto, CopyDto, LogDto, NewSongDto, ShareDto } from './songs.dto.ts';
 import { type OpenedSong, SongsService, type SongSummary } from './songs.service.ts';
 
 @ApiTags('songs')
 @Controller('api/songs')
 export class SongsController {
   readonly #songs: SongsService;
+  readonly #shares: SharesService;
 
-  constructor(songs: SongsService) {
+  constructor(songs: SongsService, shares: SharesService) {
     this.#songs = songs;
+    this.#shares = shares;
   }
 
   @Get()
-  @ApiOperation({ summary: 'All songs, the one worked on last first' })
-  list(): Promise<SongSummary[]> {
-    return this.#songs.list();
+  @ApiOperation({ summary: 'All songs that one may see, the one worked on last first' })
+  list(@Asking() visitor: Visitor): Promise<SongSummary[]> {
+    return this.#songs.list(visitor);
   }
 
   @Post()
   @ApiOperation({ summary: 'Begin an empty song' })
-  create(@Body() body: NewSongDto): Promise<SongSummary> {
-    return this.#songs.create(body.title.trim() || 'Untitled');
+  create(@Asking() visitor: Visitor, @Body() body: NewSongDto): Promise<SongSummary> {
+    return this.#songs.create(visitor, body.title.trim() || 'Untitled');
   }
 
   @Get(':id')
   @ApiOperation({ summary: 'The document, its revision and the newest commands of its log' })
-  open(@Param('id', ParseUUIDPipe) id: string): Promise<OpenedSong> {
-    return this.#songs.open(id);
+  open(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+  ): Promise<OpenedSong> {
+    return this.#songs.open(visitor, id);
+  }
+
+  @Get(':id/log')
+  @ApiOperation({ summary: 'Commands of the log up to a revision, as many as one page holds' })
+  log(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+    @Query() { upTo }: LogDto,
+  ): Promise<LogPage> {
+    return this.#songs.log(visitor, id, upTo);
   }
 
   @Delete(':id')
   @HttpCode(204)
-  @ApiOperation({ summary: 'Delete a song; it can be restored' })
-  delete(@Param('id', ParseUUIDPipe) id: string): Promise<void> {
-    return this.#songs.delete(id);
+  @ApiOperation({ summary: 'Delete a song; it can be restored for some time' })
+  delete(@Asking() visitor: Visitor, @Param('id', ParseUUIDPipe) id: string): Promise<void> {
+    return this.#songs.delete(visitor, id);
   }
 
   @Post(':id/restore')
   @HttpCode(200)
   @ApiOperation({ summary: 'Bring a deleted song back' })
-  restore(@Param('id', ParseUUIDPipe) id: string): Promise<SongSummary> {
-    return this.#songs.restore(id);
+  restore(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+  ): Promise<SongSummary> {
+    return this.#songs.restore(visitor, id);
+  }
+
+  @Post(':id/copies')
+  @ApiOperation({ summary: 'A song of its own with what this one was at a revision' })
+  copy(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+    @Body() { revision, title }: CopyDto,
+  ): Promise<SongSummary> {
+    return this.#songs.copy(visitor, id, revision, title.trim() || 'Untitled');
   }
 
   @Post(':id/commands')
   @HttpCode(200)
   @ApiOperation({ summary: 'Apply commands, all or none; ids already logged are skipped' })
   async apply(
+    @Asking() visitor: Visitor,
     @Param('id', ParseUUIDPipe) id: string,
     @Body() body: CommandsDto,
   ): Promise<{ revision: number }> {
-    return { revision: await this.#songs.apply(id, body.baseRevision, body.commands) };
+    return { revision: await this.#songs.apply(visitor, id, body.baseRevision, body.commands) };
+  }
+
+  @Get(':id/shares')
+  @ApiOperation({ summary: 'Who else may read this song, or work on it' })
+  shares(@Asking() visitor: Visitor, @Param('id', ParseUUIDPipe) id: string): Promise<Share[]> {
+    return this.#shares.list(visitor, id);
+  }
+
+  @Put(':id/shares/:name')
+  @ApiOperation({ summary: 'Let another account read this song, or work on it' })
+  share(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+    @Param('name') name: string,
+    @Body() { may }: ShareDto,
+  ): Promise<Share[]> {
+    return this.#shares.share(visitor, id, name, may);
+  }
+
+  @Delete(':id/shares/:name')
+  @ApiOperation({ summary: 'Let another account no longer see this song' })
+  unshare(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+    @Param('name') name: string,
+  ): Promise<Share[]> {
+    return this.#shares.unshare(visitor, id, name);
   }
 }

@@ -14,7 +14,9 @@ import {
   IsString,
   IsUUID,
   Length,
+  Max,
   Min,
+  NotContains,
   ValidateNested,
 } from 'class-validator';
 
@@ -22,7 +24,33 @@ export class NewSongDto {
   @ApiProperty({ minLength: 1, maxLength: 120 })
   @IsString()
   @Length(1, 120)
+  @NotContains('\0')
   title: string;
+}
+
+const highestRevision = 2_147_483_647;
+
+export class CopyDto extends NewSongDto {
+  @ApiProperty({ minimum: 0, maximum: highestRevision })
+  @IsInt()
+  @Min(0)
+  @Max(highestRevision)
+  revision: number;
+}
+
+export class LogDto {
+  @ApiProperty({ minimum: 0, maximum: highestRevision })
+  @Type(() => Number)
+  @IsInt()
+  @Min(0)
+  @Max(highestRevision)
+  upTo: number;
+}
+
+export class ShareDto {
+  @ApiProperty({ enum: ['read', 'work'] })
+  @IsIn(['read', 'work'])
+  may: 'read' | 'work';
 }
 
 export class CommandDto {
@@ -36,6 +64,7 @@ export class CommandDto {
   @ApiProperty({ description: 'As the engineer reads it under undo.', maxLength: 200 })
   @IsString()
   @Length(1, 200)
+  @NotContains('\0')
   name: string;
 
   @ApiProperty({ enum: ['do', 'undo', 'redo'] })
@@ -62,6 +91,7 @@ export class CommandsDto {
   @ApiProperty({ description: 'The revision that the first new command stands on.', minimum: 0 })
   @IsInt()
   @Min(0)
+  @Max(highestRevision)
   baseRevision: number;
 
   @ApiProperty({ type: [CommandDto] })

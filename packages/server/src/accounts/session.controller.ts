@@ -1,0 +1,88 @@
+import { Body, Controller, Delete, Get, HttpCode, Post, Req, Res } from '@nestjs/common';
+import { ApiOperation, ApiProperty, ApiTags } from '@nestjs/swagger';
+import { IsString, Length } from 'class-validator';
+import type { Request, Response } from 'express';
+import { Configuration } from '../configuration/configuration.ts';
+import { Problem } from '../problems/problem.ts';
+import { AccountsService } from './accounts.service.ts';
+import { OpenToAll } from './visitor.ts';
+
+export class SignInDto {
+  @ApiProperty({ minLength: 1, maxLength: 40 })
+  @IsString()
+  @Length(1, 40)
+  name: string;
+
+  @ApiProperty({ minLength: 1, maxLength: 200 })
+  @IsString()
+  @Length(1, 200)
+  password: string;
+}
+
+/** Whether one has to sign in here, and who is. */
+export interface SessionState {
+  readonly accounts: boolean;
+  readonly name: string | null;
+}
+
+@ApiTags('session')
+@Controller('api/session')
+export class SessionController {
+  readonly #configuration: Configuration;
+  readonly #accounts: AccountsService;
+
+  constructor(configuration: Configuration, accounts: AccountsService) {
+    this.#configuration = configuration;
+    this.#accounts = accounts;
+  }
+
+  @Get()
+  @OpenToAll()
+  @ApiOperation({ summary: 'Whether one has to sign in, and who is signed in' })
+  state(@Req() { visitor }: Request): SessionState {
+    return {
+      accounts: this.#configuration.accounts,
+      name: visitor?.kind === 'account' ? visitor.name : null,
+    };
+  }
+
+  @Post()
+  @HttpCode(200)
+  @OpenToAll()
+  @ApiOperation({ summary: 'Sign in; the session is a cookie' })
+  async signIn(@Req() request: Request, @Body() body: SignInDto): Promise<SessionState> {
+    if (!this.#configuration.accounts) return { accounts: false, name: null };
+    const account = await this.#accounts.signIn(body.name, body.password);
+    if (!account)
+      throw new Problem(401, {
+        code: 'wrong-sign-in',
+        sentence: 'There is no account of this name and password.',
+      });
+    // A new number, so that one that was planted before is worth nothing.
+    await done((then) => request.session.regenerate(then));
+    request.session.accountId = account.id;
+    await done((then) => request.session.save(then));
+    return { accounts: true, name: account.name };
+  }
+
+  @Delete()
+  @HttpCode(204)
+  @OpenToAll()
+  @ApiOperation({ summary: 'Sign out; the session is ended on the server' })
+  async signOut(
+    @Req() request: Request,
+    @Res({ passthrough: true }) response: Response,
+  ): Promise<void> {
+    if (!this.#configuration.accounts) return;
+    await done((then) => request.session.destroy(then));
+    response.clearCookie('pannet', { path: '/', httpOnly: true, sameSite: 'strict' });
+  }
+}
+
+function done(begin: (then: (error?: unknown) => void) => void): Promise<void> {
+  return new Promise((resolve, reject) =>
+    begin((error) =>
+      error ? reject(error instanceof Error ? error : new Error('The session failed.')) : resolve(),
+    ),
+  );
+}

@@ -1,0 +1,80 @@
+import type { LoggedCommand } from '@pannet/core/song/commands';
+import type { EntityManager } from 'typeorm';
+
+/** A page of a song's log, oldest first. */
+export interface LogPage {
+  readonly log: readonly LoggedCommand[];
+  /** Revision of the newest command that stands before this page; null where it begins with the first. */
+  readonly earlier: number | null;
+}
+
+/** A page ends with whichever comes first; it has at least one command, however large. */
+const mostCommands = 500;
+const mostBytes = 2_000_000;
+
+/** The newest commands up to a revision: as many as one answer can bear. */
+export async function logPage(
+  manager: EntityManager,
+  songId: string,
+  upTo: number,
+): Promise<LogPage> {
+  const rows = (await manager.query(
+    `SELECT id, revision, name, role, edits, inverse FROM commands
+     WHERE song_id = $1 AND revision <= $2 AND revision >= (
+       SELECT coalesce(min(revision), 0) FROM (
+         SELECT revision, row_number() OVER newest AS place,
+                sum(octet_length(edits::text) + octet_length(inverse::text)) OVER newest AS bytes
+         FROM (SELECT * FROM commands WHERE song_id = $1 AND revision <= $2
+               ORDER BY revision DESC LIMIT ${mostCommands}) AS last
+         WINDOW newest AS (ORDER BY revision DESC)
+       ) AS sized WHERE place = 1 OR bytes <= ${mostBytes})
+     ORDER BY revision`,
+    [songId, upTo],
+  )) as (LoggedCommand & { revision: number })[];
+  const [first] = rows;
+  return {
+    log: rows.map(({ id, name, role, edits, inverse }) => ({ id, name, role, edits, inverse })),
+    earlier: first && first.revision > 1 ? first.revision - 1 : null,
+  };
+}
+
+/** A command as it goes into the log: its JSON was written once, and is not written again. */
+export interface LogRow {
+  readonly id: string;
+  readonly revision: number;
+  readonly name: string;
+  readonly role: string;
+  readonly edits: string;
+  readonly inverse: string;
+}
+
+export async function appendToLog(
+  manager: EntityManager,
+  songId: string,
+  account: string | null,
+  rows: readonly LogRow[],
+): Promise<void> {
+  const column = (key: keyof LogRow) => rows.map((row) => row[key]);
+  await manager.query(
+    `INSERT INTO commands (id, song_id, account, revision, name, role, edits, inverse)
+     SELECT id, $1, $2, revision, name, role, edits::json, inverse::json
+     FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::text[], $8::text[])
+       AS row (id, revision, name, role, edits, inverse)`,
+    [
+      songId,
+      account,
+      ...(['id', 'revision', 'name', 'role', 'edits', 'inverse'] as const).map(column),
+    ],
+  );
+}
+
+/** Where commands of a request stand in logs already: of this song by revision, or of another. */
+export async function findInLogs(
+  manager: EntityManager,
+  ids: readonly string[],
+): Promise<readonly { readonly id: string; readonly songId: string; readonly revision: number }[]> {
+  return (await manager.query(
+    `SELECT id, song_id AS "songId", revision FROM commands WHERE id = ANY($1::uuid[]) ORDER BY revision`,
+    [ids],
+  )) as { id: string; songId: string; revision: number }[];
+}
