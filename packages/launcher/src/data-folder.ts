@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { accessSync, constants, mkdirSync, statSync } from 'node:fs';
+import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { Complaint, repository } from './repository.ts';
 
@@ -20,7 +20,7 @@ export function dataFolder(asked: string | undefined): string {
 /** @throws Complaint where no folder can be, or nothing can be written to it */
 function made(folder: string): string {
   try {
-    mkdirSync(folder, { recursive: true });
+    makeFolder(folder);
     accessSync(folder, constants.W_OK | constants.X_OK);
   } catch (error) {
     const { code } = error as { code?: string };
@@ -38,4 +38,14 @@ function reachableByOthers(folder: string): boolean {
     if (!(statSync(at).mode & 0o001)) return false;
     if (at === dirname(at)) return true;
   }
+}
+
+/** Step by step: Node's own recursion never comes back where the system says that what was just made is not there. */
+function makeFolder(folder: string): void {
+  if (existsSync(folder)) {
+    if (!statSync(folder).isDirectory()) throw Object.assign(new Error(), { code: 'ENOTDIR' });
+    return;
+  }
+  makeFolder(dirname(folder));
+  mkdirSync(folder);
 }

@@ -1,8 +1,21 @@
-import { chmodSync, existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterAll, expect, test } from '@jest/globals';
+import { setTimeout as wait } from 'node:timers/promises';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
+import { runningServer } from './cluster-files.ts';
+import { dataFolder } from './data-folder.ts';
 import { findPostgres, onPath } from './debian.ts';
 import { startCluster } from './postgres.ts';
 
@@ -46,13 +59,125 @@ test('a cluster is private to loopback, keeps its data over a stop, and is taken
   const wrong = url.replace(/:[^:@]+@/, ':wrong@');
   await expect(query(wrong, 'SELECT 1')).rejects.toThrow(/password/);
 
-  // A second start while it runs finds the same server, not another one.
-  const second = await startCluster(folder, ['fsync=off']);
+  // Who comes while it runs finds the same server, not another one.
+  const second = await startCluster(folder, ['fsync=off'], undefined, false);
+  expect(second.found).toBe(true);
   expect(await second.database('kept')).toBe(url);
-  await second.stop();
   await first.stop();
 
   const third = await startCluster(folder, ['fsync=off']);
   expect(await query(await third.database('kept'), 'SELECT n FROM kept')).toEqual([{ n: 7 }]);
   await third.stop();
 }, 60_000);
+
+const fresh = () => {
+  const made = mkdtempSync(join(folder, 'data-'));
+  chmodSync(made, 0o755);
+  return made;
+};
+const settings = ['fsync=off'];
+
+describe('nothing that we did not make is ever removed', () => {
+  test('a stranger’s folder in the place of the cluster is left as it is, and said', async () => {
+    const data = fresh();
+    mkdirSync(join(data, 'postgres'));
+    writeFileSync(join(data, 'postgres', 'thesis.txt'), 'years of work');
+    await expect(startCluster(data, settings)).rejects.toThrow(
+      /postgres is there and is no database cluster .*Nothing in it was changed/,
+    );
+    expect(readFileSync(join(data, 'postgres', 'thesis.txt'), 'utf8')).toBe('years of work');
+  });
+
+  test('a cluster whose PG_VERSION is gone is left as it is', async () => {
+    const data = fresh();
+    await (await startCluster(data, settings)).stop();
+    rmSync(join(data, 'postgres', 'PG_VERSION'));
+    const before = readdirSync(join(data, 'postgres')).sort();
+    await expect(startCluster(data, settings)).rejects.toThrow(/PG_VERSION/);
+    expect(readdirSync(join(data, 'postgres')).sort()).toEqual(before);
+  }, 60_000);
+
+  test('another’s cluster, of which we have no password, is left alone', async () => {
+    const data = fresh();
+    await (await startCluster(data, settings)).stop();
+    rmSync(join(data, 'postgres-password'));
+    await expect(startCluster(data, settings)).rejects.toThrow(/not one that Pannet made here/);
+  }, 60_000);
+});
+
+describe('a cluster that something happened to starts again', () => {
+  test('when it was killed while it was being made', async () => {
+    const data = fresh();
+    const stop = new AbortController();
+    const first = startCluster(data, settings, stop.signal);
+    await wait(150);
+    stop.abort();
+    await expect(first).rejects.toThrow();
+    // As kill -9 would have left it.
+    mkdirSync(join(data, 'postgres-being-made-0123456789ab', 'base'), { recursive: true });
+    const cluster = await startCluster(data, settings);
+    expect(await query(await cluster.database('again'), 'SELECT 1 AS one')).toEqual([{ one: 1 }]);
+    await cluster.stop();
+    expect(readdirSync(data).filter((name) => name.includes('being-made'))).toEqual([]);
+  }, 60_000);
+
+  test.each([
+    ['empty', ''],
+    ['garbled', '\0\0\0what\n'],
+    ['of a process that is another one by now', `${process.pid}\n/x\n1\n5432\n`],
+  ])(
+    'when its lock file is %s',
+    async (_, text) => {
+      const data = fresh();
+      await (await startCluster(data, settings)).stop();
+      const lock = join(data, 'postgres', 'postmaster.pid');
+      writeFileSync(lock, text);
+      chmodSync(lock, 0o666);
+      const cluster = await startCluster(data, settings);
+      expect(await query(await cluster.database('again'), 'SELECT 1 AS one')).toEqual([{ one: 1 }]);
+      await cluster.stop();
+    },
+    60_000,
+  );
+
+  test('when its server dies, on the same port', async () => {
+    const data = fresh();
+    const cluster = await startCluster(data, settings);
+    const url = await cluster.database('kept');
+    const running = runningServer(join(data, 'postgres'));
+    process.kill(running?.pid as number, 'SIGKILL');
+    let again: unknown[] = [];
+    for (const end = Date.now() + 20_000; Date.now() < end && again.length === 0;) {
+      await wait(200);
+      again = await query(url, 'SELECT 1 AS one').catch(() => []);
+    }
+    expect(again).toEqual([{ one: 1 }]);
+    expect(runningServer(join(data, 'postgres'))?.pid).not.toBe(running?.pid);
+    await cluster.stop();
+    expect(runningServer(join(data, 'postgres'))).toBeUndefined();
+  }, 60_000);
+});
+
+test('a cluster keeps to the version that made it, or says what to do', async () => {
+  const data = fresh();
+  await (await startCluster(data, settings)).stop();
+  writeFileSync(join(data, 'postgres', 'PG_VERSION'), '9\n');
+  await expect(startCluster(data, settings)).rejects.toThrow(
+    /made by PostgreSQL 9, which is not installed\. Run “sudo apt-get install postgresql-9”/,
+  );
+}, 60_000);
+
+test('its log can be read by its owner alone', async () => {
+  const data = fresh();
+  writeFileSync(join(data, 'postgres.log'), '', { mode: 0o644 });
+  await (await startCluster(data, settings)).stop();
+  expect(statSync(join(data, 'postgres.log')).mode & 0o777).toBe(0o600);
+}, 60_000);
+
+test('a data folder that is a file, or that nothing can be written to, is said in a sentence', () => {
+  const file = join(folder, 'file');
+  writeFileSync(file, '');
+  expect(() => dataFolder(file)).toThrow(/is a file, or lies in one: --data names a folder/);
+  expect(() => dataFolder(join(file, 'below'))).toThrow(/is a file, or lies in one/);
+  expect(() => dataFolder('/proc/pannet')).toThrow(/cannot be written to/);
+});

@@ -35,11 +35,13 @@ interface Running {
 /**
  * Starts the cluster in `folder` on loopback, on any free port, making it first if need be. One that an earlier,
  * killed start left running is taken over. A server that dies is started again, on the same port.
+ * @param watched false for a visitor, who leaves that to whoever the server is run for
  */
 export async function startCluster(
   folder: string,
   settings: readonly string[] = [],
   signal?: AbortSignal,
+  watched = true,
 ): Promise<Cluster> {
   const files = await clusterIn(folder, signal);
   const url = (port: number, name: string) =>
@@ -61,7 +63,7 @@ export async function startCluster(
       }
     }
   };
-  void watch();
+  if (watched) void watch();
   return {
     bin: files.bin,
     found,

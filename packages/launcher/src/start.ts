@@ -52,7 +52,8 @@ export async function start(words: string[], hot: boolean): Promise<number> {
       if (!line.startsWith('Pannet listens')) console.log(line);
     };
     const server = await startServerProcess({
-      ...{ databaseUrl, port: apiPort, host, demo: true, environment, say, signal },
+      ...{ databaseUrl, port: apiPort, host, environment, say, signal },
+      demo: process.env.PANNET_DEMO !== 'off',
     });
     const vite = hot ? startVite(port, apiPort) : undefined;
     for (const line of greeting(host, port)) console.log(line);

@@ -29,8 +29,8 @@ export async function test(): Promise<number> {
       await check('lint', 'node_modules/eslint/bin/eslint.js', ['.', '--max-warnings', '0']),
     );
     counts.push(await check('types', 'node_modules/typescript/bin/tsc', ['-b']));
-    counts.push(await jest(join(scratch, 'jest.json')));
     await buildWeb();
+    counts.push(await jest(join(scratch, 'jest.json')));
     counts.push(await playwright(join(scratch, 'playwright.json')));
   } finally {
     rmSync(scratch, { recursive: true, force: true });

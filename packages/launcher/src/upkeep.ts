@@ -18,7 +18,7 @@ async function withDatabase<Result>(
 ): Promise<Result> {
   if (process.env.DATABASE_URL) return use(process.env.DATABASE_URL, null);
   install([postgresNeed]);
-  const cluster = await startCluster(dataFolder(data), [], signal);
+  const cluster = await startCluster(dataFolder(data), [], signal, false);
   try {
     return await use(await cluster.database('pannet'), cluster);
   } finally {
@@ -193,4 +193,3 @@ async function demandBackup(file: string): Promise<void> {
 function megabytes(bytes: number): string {
   return `${(bytes / 1e6).toFixed(1)} MB`;
 }
-

@@ -18,8 +18,7 @@ export async function buildWeb(signal?: AbortSignal): Promise<void> {
     { cwd: join(repository, 'packages/web'), stdio: ['ignore', 'inherit', 'inherit'] },
     signal,
   );
-  if (code !== 0)
-    throw new Complaint('The interface could not be built; the lines above say why.');
+  if (code !== 0) throw new Complaint('The interface could not be built; the lines above say why.');
 }
 
 function newestIn(path: string): number {

@@ -26,11 +26,7 @@ export class AppModule {
   static of(configuration: Configuration): DynamicModule {
     return {
       module: AppModule,
-      imports: [
-        ConfigurationModule.of(configuration),
-        DatabaseModule,
-        AccountsModule,
-      ],
+      imports: [ConfigurationModule.of(configuration), DatabaseModule, AccountsModule],
       controllers: [
         SongsController,
         RecordingsController,

@@ -5,7 +5,6 @@ import { type LogLevel, ValidationPipe } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
-import type { ValidationError } from 'class-validator';
 import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
 import { AccountsService } from './accounts/accounts.service.ts';
@@ -15,8 +14,8 @@ import type { Configuration } from './configuration/configuration.ts';
 import { SessionsPool } from './database/pools.ts';
 import { comesInTime, fromHere, notTooDeep } from './edge.ts';
 import { requestRate, signInRates } from './rates.ts';
-import { Problem } from './problems/problem.ts';
 import { ProblemFilter } from './problems/problem.filter.ts';
+import { strictly } from './problems/strictly.ts';
 
 /** The server as it was configured, ready to listen. */
 export async function createServer(
@@ -71,14 +70,7 @@ async function dress(
   app.useBodyParser('json', { limit: '5mb', verify: notTooDeep } as { limit: string });
   app.use(...signInRates());
   app.useGlobalFilters(new ProblemFilter());
-  app.useGlobalPipes(
-    new ValidationPipe({
-      transform: true,
-      whitelist: true,
-      forbidNonWhitelisted: true,
-      exceptionFactory: (errors) => new Problem(400, firstFailure(errors)),
-    }),
-  );
+  app.useGlobalPipes(new ValidationPipe(strictly));
   const config = new DocumentBuilder()
     .setTitle('Pannet')
     .setDescription('Songs, their commands, and their recordings.')
@@ -106,22 +98,4 @@ function serveWeb(app: NestExpressApplication, folder: string): void {
     if (page) response.sendFile('index.html', { root: folder });
     else next();
   });
-}
-
-function firstFailure(
-  errors: ValidationError[],
-  path = '',
-): { code: string; sentence: string; place: string } {
-  const [error] = errors;
-  const place =
-    path +
-    (path && !/^\d+$/.test(error.property) ? '.' : '') +
-    (/^\d+$/.test(error.property) ? `[${error.property}]` : error.property);
-  if (error.children?.length) return firstFailure(error.children, place);
-  const [reason] = Object.values(error.constraints ?? { unknown: 'is not valid' });
-  return {
-    code: 'bad-request',
-    sentence: `The request is not right at “${place}”: ${reason}.`,
-    place,
-  };
 }

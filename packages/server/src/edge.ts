@@ -63,7 +63,9 @@ function typesOf({ path }: Request): readonly string[] {
 /** All but an upload is small: what has not come in this time is not waited for. */
 export function comesInTime(patienceMs: number): RequestHandler {
   return (request: Request, response: Response, next: NextFunction) => {
-    if (typesOf(request).includes('application/octet-stream')) {
+    const { headers } = request;
+    const hasBody = headers['content-length'] !== undefined || 'transfer-encoding' in headers;
+    if (!hasBody || typesOf(request).includes('application/octet-stream')) {
       next();
       return;
     }

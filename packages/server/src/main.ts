@@ -19,7 +19,9 @@ try {
   await app.listen(port, host);
   const { port: heard } = app.getHttpServer().address() as AddressInfo;
   const named = names[0] ? ` (also ${names.join(', ')})` : '';
-  console.log(`Pannet listens on http://${host.includes(':') ? `[${host}]` : host}:${heard}/${named}`);
+  console.log(
+    `Pannet listens on http://${host.includes(':') ? `[${host}]` : host}:${heard}/${named}`,
+  );
 } catch (error) {
   console.error(sentenceOf(error));
   process.exit(1);

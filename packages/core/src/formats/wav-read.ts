@@ -18,6 +18,9 @@ export interface WavLayout {
   readonly bytesPerFrame: number;
 }
 
+/** Files have some ten; one of nothing but empty chunks would be read header by header to its end. */
+const mostChunks = 1000;
+
 const readable = 'Pannet reads WAV with PCM of 16, 24 or 32 bits, or float of 32 or 64 bits';
 
 /**
@@ -41,7 +44,12 @@ export async function readWavLayout(source: ByteSource, name: string): Promise<O
 
   let format: DataView | undefined;
   let offset = 12;
-  while (offset + 8 <= source.size) {
+  for (let chunks = 0; offset + 8 <= source.size; chunks++) {
+    if (chunks === mostChunks)
+      return refuse(
+        'too-many-chunks',
+        `has no audio among its first ${mostChunks} chunks, so it is not read any further.`,
+      );
     const chunk = view(await source.read(offset, 8));
     const id = ascii(chunk, 0);
     const size = chunk.getUint32(4, true);

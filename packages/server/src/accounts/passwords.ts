@@ -5,9 +5,7 @@ import { failure, success, type Outcome } from '@pannet/core/outcome';
 const shortest = 12;
 const longest = 200;
 
-const common = new Set(
-  dictionary['passwords-common'].filter((word) => word.length >= shortest),
-);
+const common = new Set(dictionary['passwords-common'].filter((word) => word.length >= shortest));
 
 /** Whether a password may be chosen: OWASP ASVS 5.0, 6.2.1, 6.2.4, 6.2.5, 6.2.9 (any characters, long, none that is usual). */
 export function checkPassword(password: string, name: string): Outcome<string> {

@@ -23,7 +23,9 @@ export class DemoService {
     say(`Synthesising the demo song, “${demoTitle}” …`);
     const recordings: Recording[] = [];
     for (const { fileName, bytes } of demoRecordings()) {
-      recordings.push(await this.#recordings.keep(anyone, Readable.from([Buffer.from(bytes)]), fileName));
+      recordings.push(
+        await this.#recordings.keep(anyone, Readable.from([Buffer.from(bytes)]), fileName),
+      );
       say(`  ${fileName}`);
     }
     await this.#songs.create(anyone, demoTitle, demoEdits(recordings));

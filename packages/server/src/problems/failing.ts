@@ -44,7 +44,9 @@ export function problemOf(error: unknown): Problem | null {
   if (typeof message === 'string') {
     // pg has no codes for these.
     if (/timeout exceeded when trying to connect/.test(message)) return databaseBusy();
-    if (/Connection terminated|Client has encountered a connection error|not queryable/.test(message))
+    if (
+      /Connection terminated|Client has encountered a connection error|not queryable/.test(message)
+    )
       return noDatabase();
   }
   return cause && cause !== error ? problemOf(cause) : null;

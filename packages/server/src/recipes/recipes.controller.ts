@@ -39,10 +39,7 @@ export class RecipesController {
   @Delete(':id')
   @HttpCode(204)
   @ApiOperation({ summary: 'Remove a recipe' })
-  remove(
-    @Asking() visitor: Visitor,
-    @Param('id', ParseUUIDPipe) id: string,
-  ): Promise<void> {
+  remove(@Asking() visitor: Visitor, @Param('id', ParseUUIDPipe) id: string): Promise<void> {
     return this.#recipes.remove(visitor, id);
   }
 }

@@ -28,7 +28,10 @@ export class RecipesService {
 
   /** Those of the one who asks. */
   async list(visitor: Visitor): Promise<KeptRecipe[]> {
-    const kept = await this.#recipes.find({ where: theirs(visitor), order: { name: 'ASC', createdAt: 'ASC' } });
+    const kept = await this.#recipes.find({
+      where: theirs(visitor),
+      order: { name: 'ASC', createdAt: 'ASC' },
+    });
     return kept.map(({ id, name, file }) => ({ id, name, file }));
   }
 

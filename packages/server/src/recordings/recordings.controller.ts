@@ -89,10 +89,7 @@ export class RecordingsController {
     summary: 'Keep a file that a recording was converted from, as it came; it is not read',
   })
   @ApiConsumes('application/octet-stream')
-  keepOriginal(
-    @Asking() visitor: Visitor,
-    @Req() request: Request,
-  ): Promise<{ hash: string }> {
+  keepOriginal(@Asking() visitor: Visitor, @Req() request: Request): Promise<{ hash: string }> {
     return this.#recordings.keepOriginal(visitor, request, announced(request));
   }
 

@@ -6,6 +6,7 @@ import type { ByteSource } from '@pannet/core/formats/byte-source';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
 import { readFacts } from '@pannet/core/sources/wav-blocks';
+import { LRUCache } from 'lru-cache';
 import type pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { DataSource, type EntityManager, In } from 'typeorm';
@@ -29,6 +30,9 @@ export interface ByteRange {
 /** So much of a recording is in memory at once for one reader: large enough to stream fast. */
 const pieceBytes = 8 * chunkBytes;
 
+/** So long a recording is believed to be there: one that was purged meanwhile is missed soon. */
+const rememberedMs = 10_000;
+
 /** @throws Problem 422 with the reader's sentence for what cannot be read */
 async function describe(source: ByteSource, fileName: string): Promise<DescribedLayout> {
   const layout = await readWavLayout(source, fileName);
@@ -44,8 +48,8 @@ export class RecordingsService {
   readonly #spool: Spool;
   readonly #access: SongAccess;
   readonly #patienceMs: number;
-  /** A recording never changes once it is kept, and a listening browser asks for it dozens of times a second. */
-  readonly #found = new Map<string, RecordingEntity>();
+  /** A recording never changes as long as it is kept, and a listening browser asks for it dozens of times a second. */
+  readonly #found = new LRUCache<string, RecordingEntity>({ max: 4096, ttl: rememberedMs });
 
   constructor(
     data: DataSource,
@@ -77,18 +81,28 @@ export class RecordingsService {
     hashes: readonly string[],
   ): Promise<Map<string, RecordingEntity>> {
     const asked = hashes.filter((hash) => /^[0-9a-f]{64}$/.test(hash));
-    const unknown = asked.filter((hash) => !this.#found.has(hash));
-    if (unknown.length > 0) {
-      const found = await this.#data.getRepository(RecordingEntity).findBy({ hash: In(unknown) });
-      for (const recording of found) this.#found.set(recording.hash, recording);
-    }
-    const audible = await this.#access.audible(visitor, asked);
-    return new Map(
+    const kept = new Map(
       asked.flatMap((hash) => {
-        const recording = audible.has(hash) ? this.#found.get(hash) : undefined;
+        const recording = this.#found.get(hash);
         return recording ? [[hash, recording] as const] : [];
       }),
     );
+    const unknown = asked.filter((hash) => !kept.has(hash));
+    if (unknown.length > 0) {
+      const found = await this.#data.getRepository(RecordingEntity).findBy({ hash: In(unknown) });
+      for (const recording of found) {
+        this.#found.set(recording.hash, recording);
+        kept.set(recording.hash, recording);
+      }
+    }
+    const audible = await this.#access.audible(visitor, [...kept.keys()]);
+    for (const hash of kept.keys()) if (!audible.has(hash)) kept.delete(hash);
+    return kept;
+  }
+
+  /** Believes of no recording any more that it is there. */
+  forget(): void {
+    this.#found.clear();
   }
 
   /** Notes that a song needs these; they are not purged as long as it is there. */
@@ -107,12 +121,7 @@ export class RecordingsService {
    * @param announcedBytes what is said of its size; 0 if nothing is
    * @throws Problem 422 with the reader's sentence for what cannot be read
    */
-  keep(
-    visitor: Visitor,
-    body: Readable,
-    fileName: string,
-    announcedBytes = 0,
-  ): Promise<Recording> {
+  keep(visitor: Visitor, body: Readable, fileName: string, announcedBytes = 0): Promise<Recording> {
     return this.#spool.receive(body, announcedBytes, async (file) => {
       const layout = await describe(file.source, fileName);
       await this.#store(visitor, file, layout);
@@ -121,11 +130,7 @@ export class RecordingsService {
   }
 
   /** Keeps any file byte for byte; what is in it is not looked at. */
-  keepOriginal(
-    visitor: Visitor,
-    body: Readable,
-    announcedBytes = 0,
-  ): Promise<{ hash: string }> {
+  keepOriginal(visitor: Visitor, body: Readable, announcedBytes = 0): Promise<{ hash: string }> {
     return this.#spool.receive(body, announcedBytes, async (file) => {
       await this.#store(visitor, file, null);
       return { hash: file.hash };

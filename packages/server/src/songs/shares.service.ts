@@ -38,10 +38,9 @@ export class SharesService {
   ): Promise<Share[]> {
     await this.#access.demand(visitor, songId, 'own');
     const accountId = await this.#other(visitor, name);
-    await this.#data.getRepository(ShareEntity).upsert({ songId, accountId, may }, [
-      'songId',
-      'accountId',
-    ]);
+    await this.#data
+      .getRepository(ShareEntity)
+      .upsert({ songId, accountId, may }, ['songId', 'accountId']);
     return this.#of(songId);
   }
 

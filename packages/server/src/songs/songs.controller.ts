@@ -10,12 +10,15 @@ import {
   Put,
   Query,
 } from '@nestjs/common';
-import { ApiOperation, ApiTags } from '@nestjs/swagger';
+import { ApiBody, ApiOperation, ApiTags } from '@nestjs/swagger';
 import { Asking, type Visitor } from '../accounts/visitor.ts';
 import { type Share, SharesService } from './shares.service.ts';
 import type { LogPage } from './song-log.ts';
-import { CommandsDto, CopyDto, LogDto, NewSongDto, ShareDto } from './songs.dto.ts';
+import { CommandsDto, CommandsPipe, CopyDto, LogDto, NewSongDto, ShareDto } from './songs.dto.ts';
 import { type OpenedSong, SongsService, type SongSummary } from './songs.service.ts';
+
+/** Not a class: what is behind `CommandsPipe` is not looked at again. */
+type ReceivedCommands = Pick<CommandsDto, 'baseRevision' | 'commands'>;
 
 @ApiTags('songs')
 @Controller('api/songs')
@@ -42,10 +45,7 @@ export class SongsController {
 
   @Get(':id')
   @ApiOperation({ summary: 'The document, its revision and the newest commands of its log' })
-  open(
-    @Asking() visitor: Visitor,
-    @Param('id', ParseUUIDPipe) id: string,
-  ): Promise<OpenedSong> {
+  open(@Asking() visitor: Visitor, @Param('id', ParseUUIDPipe) id: string): Promise<OpenedSong> {
     return this.#songs.open(visitor, id);
   }
 
@@ -89,10 +89,11 @@ export class SongsController {
   @Post(':id/commands')
   @HttpCode(200)
   @ApiOperation({ summary: 'Apply commands, all or none; ids already logged are skipped' })
+  @ApiBody({ type: CommandsDto })
   async apply(
     @Asking() visitor: Visitor,
     @Param('id', ParseUUIDPipe) id: string,
-    @Body() body: CommandsDto,
+    @Body(CommandsPipe) body: ReceivedCommands,
   ): Promise<{ revision: number }> {
     return { revision: await this.#songs.apply(visitor, id, body.baseRevision, body.commands) };
   }

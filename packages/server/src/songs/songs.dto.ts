@@ -2,6 +2,7 @@ import { mostEdits } from '@pannet/core/song/commands';
 import { jsonSchemaOf } from '@pannet/core/parameters/json-schema';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { editModules } from '@pannet/core/song/edits/modules';
+import { Injectable, type PipeTransform, ValidationPipe } from '@nestjs/common';
 import { ApiProperty } from '@nestjs/swagger';
 import { Type } from 'class-transformer';
 import {
@@ -10,7 +11,6 @@ import {
   IsArray,
   IsIn,
   IsInt,
-  IsObject,
   IsString,
   IsUUID,
   Length,
@@ -19,6 +19,8 @@ import {
   NotContains,
   ValidateNested,
 } from 'class-validator';
+import { Problem } from '../problems/problem.ts';
+import { strictly } from '../problems/strictly.ts';
 
 export class NewSongDto {
   @ApiProperty({ minLength: 1, maxLength: 120 })
@@ -53,7 +55,8 @@ export class ShareDto {
   may: 'read' | 'work';
 }
 
-export class CommandDto {
+/** What is said of a command, apart from what it does. */
+export class CommandHeadDto {
   @ApiProperty({
     format: 'uuid',
     description: 'Made by the client; applied once, however often it comes.',
@@ -70,9 +73,13 @@ export class CommandDto {
   @ApiProperty({ enum: ['do', 'undo', 'redo'] })
   @IsIn(['do', 'undo', 'redo'])
   role: 'do' | 'undo' | 'redo';
+}
 
+export class CommandDto extends CommandHeadDto {
   @ApiProperty({
     type: 'array',
+    minItems: 1,
+    maxItems: mostEdits,
     items: {
       oneOf: Object.values(editModules).map(({ description }) =>
         jsonSchemaOf(description, 'openapi-3.0'),
@@ -80,25 +87,70 @@ export class CommandDto {
     },
     description: 'Edits of the song document, as the core describes and reads them.',
   })
-  @IsArray()
-  @ArrayMinSize(1)
-  @ArrayMaxSize(mostEdits)
-  @IsObject({ each: true })
   edits: Edit[];
 }
 
-export class CommandsDto {
+class CommandHeadsDto {
   @ApiProperty({ description: 'The revision that the first new command stands on.', minimum: 0 })
   @IsInt()
   @Min(0)
   @Max(highestRevision)
   baseRevision: number;
 
-  @ApiProperty({ type: [CommandDto] })
   @IsArray()
   @ArrayMinSize(1)
   @ArrayMaxSize(200)
   @ValidateNested({ each: true })
-  @Type(() => CommandDto)
-  commands: CommandDto[];
+  @Type(() => CommandHeadDto)
+  commands: CommandHeadDto[];
+}
+
+export class CommandsDto extends CommandHeadsDto {
+  @ApiProperty({ type: [CommandDto], minItems: 1, maxItems: 200 })
+  declare commands: CommandDto[];
+}
+
+/**
+ * Reads commands. The core reads the edits, by their descriptions; here is looked at all but them, since to walk megabytes of
+ * them twice would keep everyone else waiting.
+ */
+@Injectable()
+export class CommandsPipe implements PipeTransform<unknown, Promise<CommandsDto>> {
+  readonly #heads = new ValidationPipe({ ...strictly, expectedType: CommandHeadsDto });
+
+  async transform(body: unknown): Promise<CommandsDto> {
+    const { commands, ...rest } = (body ?? {}) as { readonly commands?: unknown };
+    const list = Array.isArray(commands) ? (commands as unknown[]) : null;
+    const heads = (await this.#heads.transform(
+      list ? { ...rest, commands: list.map(withoutEdits) } : body,
+      { type: 'body', metatype: CommandHeadsDto },
+    )) as CommandHeadsDto;
+    const edits = (list ?? []).map((command, n) => editsOf(command, n));
+    return {
+      baseRevision: heads.baseRevision,
+      commands: heads.commands.map((head, n) => ({ ...head, edits: edits[n] })),
+    };
+  }
+}
+
+function withoutEdits(command: unknown): unknown {
+  if (typeof command !== 'object' || command === null || Array.isArray(command)) return command;
+  const { edits: _, ...head } = command as { readonly edits?: unknown };
+  return head;
+}
+
+function editsOf(command: unknown, n: number): Edit[] {
+  const { edits } = command as { readonly edits?: unknown };
+  const place = `commands[${n}].edits`;
+  const refuse = (must: string) =>
+    new Problem(400, {
+      code: 'bad-request',
+      sentence: `The request is not right at “${place}”: it must be ${must}.`,
+      place,
+    });
+  if (!Array.isArray(edits) || edits.length < 1 || edits.length > mostEdits)
+    throw refuse(`a list of 1 to ${mostEdits} edits`);
+  if (edits.some((edit) => typeof edit !== 'object' || edit === null || Array.isArray(edit)))
+    throw refuse('a list of objects');
+  return edits as Edit[];
 }

@@ -76,11 +76,7 @@ export class SongsService {
   }
 
   /** @param edits what the song begins with; none of it can be undone */
-  async create(
-    visitor: Visitor,
-    title: string,
-    edits: readonly Edit[] = [],
-  ): Promise<SongSummary> {
+  async create(visitor: Visitor, title: string, edits: readonly Edit[] = []): Promise<SongSummary> {
     const id = randomUUID();
     const empty = emptySong(id, title);
     const begun = { id: randomUUID(), name: 'begin', role: 'do', edits } as const;
@@ -192,7 +188,8 @@ export class SongsService {
       if (!entity) throw noSong();
       const known = await this.#knownOf(manager, entity, baseRevision, ids);
       const fresh = commands.filter((_, n) => !known.has(ids[n]));
-      if (fresh.length === 0) return { revision: entity.revision, song: null, updatedAt: entity.updatedAt };
+      if (fresh.length === 0)
+        return { revision: entity.revision, song: null, updatedAt: entity.updatedAt };
       let current = this.#documentOf(entity);
       const logged: LogRow[] = [];
       for (const command of fresh) {
@@ -261,8 +258,12 @@ export class SongsService {
     for (const edit of command.edits) {
       if (edit.kind !== 'put-recording') continue;
       // What sounds in it is derived: earlier versions did not tell, and later ones may tell it better.
-      const { fileName, original, facts: _derived, ...claimed } = (edit.recording ??
-        {}) as Partial<typeof edit.recording>;
+      const {
+        fileName,
+        original,
+        facts: _derived,
+        ...claimed
+      } = (edit.recording ?? {}) as Partial<typeof edit.recording>;
       const found = kept.get(String(claimed.hash));
       const { facts: _kept, ...layout } = found?.layout ?? {};
       const truth = found?.layout && { hash: found.hash, ...layout };
@@ -329,4 +330,3 @@ function hashesOf(recordings: readonly unknown[]): string[] {
   });
   return [...new Set(hashes.filter((hash) => typeof hash === 'string'))];
 }
-

@@ -2,6 +2,7 @@ import { Injectable } from '@nestjs/common';
 import { DataSource } from 'typeorm';
 import { Configuration } from '../configuration/configuration.ts';
 import { Disk } from '../recordings/disk.ts';
+import { RecordingsService } from '../recordings/recordings.service.ts';
 
 /** What the disk is used for, in bytes. */
 export interface DiskUse {
@@ -41,9 +42,16 @@ export class PurgeService {
   readonly #data: DataSource;
   readonly #disk: Disk;
   readonly #configuration: Configuration;
+  readonly #recordings: RecordingsService;
 
-  constructor(data: DataSource, disk: Disk, configuration: Configuration) {
+  constructor(
+    data: DataSource,
+    disk: Disk,
+    configuration: Configuration,
+    recordings: RecordingsService,
+  ) {
     this.#data = data;
+    this.#recordings = recordings;
     this.#disk = disk;
     this.#configuration = configuration;
   }
@@ -80,6 +88,7 @@ export class PurgeService {
        SELECT count(*)::int AS count, coalesce(sum(bytes), 0)::float8 AS bytes FROM gone`,
       [hours],
     )) as { count: number; bytes: number }[];
+    this.#recordings.forget();
     await this.#compact();
     const [{ count, bytes }] = recordings;
     return {

@@ -68,9 +68,7 @@ export class AccountsAndUses1764300000000 implements MigrationInterface {
   }
 
   async down(runner: QueryRunner): Promise<void> {
-    await runner.query(
-      'DROP TABLE recording_holders, recording_uses, shares, secrets, sessions',
-    );
+    await runner.query('DROP TABLE recording_holders, recording_uses, shares, secrets, sessions');
     await runner.query('ALTER TABLE recordings DROP COLUMN asked_at');
     await runner.query('ALTER TABLE commands DROP COLUMN account');
     await runner.query('ALTER TABLE recipes DROP COLUMN owner_id');

@@ -1,0 +1,74 @@
+import { describe, expect, test } from '@jest/globals';
+import type { Recording } from '@pannet/core/song/song';
+import { recordingBytes, RunningServer, titled } from '../running-server.fixture.ts';
+import { PurgeService, type DiskUse } from './purge.service.ts';
+
+const server = new RunningServer();
+const upload = async (seed: number, frames = 400_000) =>
+  (await server.upload(recordingBytes(frames, seed))).body as unknown as Recording;
+const purge = (days?: number, hours?: number) => server.app.get(PurgeService).purge(days, hours);
+const isThere = async (hash: string) =>
+  (await server.call('GET', `/recordings/${hash}/audio`)).status === 200;
+
+async function songWith(recording: Recording): Promise<string> {
+  const id = await server.newSong();
+  const edits = [
+    { kind: 'set-rate', rateHz: 48_000 },
+    { kind: 'put-recording', recording },
+  ];
+  const commands = [{ ...titled('in'), edits }];
+  await server.call('POST', `/songs/${id}/commands`, { baseRevision: 0, commands });
+  return id;
+}
+
+describe('a purge', () => {
+  test('takes what no song, log or undo needs, and gives the space back', async () => {
+    const [needed, undone, unneeded] = [await upload(0.11), await upload(0.12), await upload(0.13)];
+    await songWith(needed);
+    const id = await songWith(undone);
+    const drop = [{ kind: 'drop-recording', hash: undone.hash }];
+    await server.call('POST', `/songs/${id}/commands`, {
+      baseRevision: 1,
+      commands: [{ ...titled('out'), edits: drop }],
+    });
+    // Fresh ones may be on their way into a song.
+    expect(await purge()).toMatchObject({ recordings: 0 });
+    const use = (await server.call('GET', '/disk')).body as unknown as DiskUse;
+    expect(use.neededBytes).toBeGreaterThan(3_500_000);
+    expect(use.freeBytes).toBeGreaterThan(0);
+    const { recordings, bytes, givenBackBytes } = await purge(30, 0);
+    expect({ recordings, bytes }).toEqual({ recordings: 1, bytes: 1_200_068 });
+    expect(givenBackBytes).toBeGreaterThan(900_000);
+    expect(await isThere(needed.hash)).toBe(true);
+    expect(await isThere(undone.hash)).toBe(true);
+    expect(await isThere(unneeded.hash)).toBe(false);
+    // And it can come again.
+    expect((await upload(0.13)).hash).toBe(unneeded.hash);
+    expect(await isThere(unneeded.hash)).toBe(true);
+  });
+
+  test('takes songs that were deleted long ago, with all that only they needed', async () => {
+    const recording = await upload(0.21);
+    const id = await songWith(recording);
+    await server.call('DELETE', `/songs/${id}`);
+    expect(await purge(30, 0)).toMatchObject({ songs: 0 });
+    expect((await server.call('POST', `/songs/${id}/restore`)).status).toBe(200);
+    await server.call('DELETE', `/songs/${id}`);
+    expect(await purge(0, 0)).toMatchObject({ songs: 1 });
+    expect((await server.call('POST', `/songs/${id}/restore`)).status).toBe(404);
+    expect(await isThere(recording.hash)).toBe(false);
+  });
+});
+
+test('neither what broke off nor what came twice leaves anything on the disk', async () => {
+  const bytes = recordingBytes(400_000, 0.31);
+  await server.upload(bytes);
+  const sizeOf = async () =>
+    ((await server.call('GET', '/disk')).body as unknown as DiskUse).databaseBytes;
+  const before = await sizeOf();
+  for (let n = 0; n < 4; n++) {
+    expect((await server.upload(bytes)).status).toBe(201);
+    expect((await server.upload(bytes.subarray(0, 900_000))).status).toBe(422);
+  }
+  expect(await sizeOf()).toBeLessThan(before + 300_000);
+});
