@@ -49,6 +49,7 @@ const webFloors = [
   'controls',
   'api',
   'sync',
+  'accounts',
   'playback',
   'measuring',
   'comparing',

@@ -1,13 +1,15 @@
+import * as z from 'zod';
 import { request } from './request.ts';
 
-/** A recipe of the engineer's own, as an image file. */
-export interface KeptRecipe {
-  readonly id: string;
-  readonly name: string;
-  readonly file: object;
-}
+const recipe = z.object({
+  id: z.string(),
+  name: z.string(),
+  file: z.record(z.string(), z.unknown()) as unknown as z.ZodType<object>,
+});
 
-export const listRecipes = () => request<KeptRecipe[]>('GET', '/api/recipes');
-export const keepRecipe = (recipe: KeptRecipe) =>
-  request<KeptRecipe>('POST', '/api/recipes', recipe);
-export const removeRecipe = (id: string) => request<void>('DELETE', `/api/recipes/${id}`);
+/** A recipe of the engineer's own, as an image file. */
+export type KeptRecipe = z.output<typeof recipe>;
+
+export const listRecipes = () => request('GET', '/api/recipes', z.array(recipe));
+export const keepRecipe = (kept: KeptRecipe) => request('POST', '/api/recipes', recipe, kept);
+export const removeRecipe = (id: string) => request<void>('DELETE', `/api/recipes/${id}`, null);

@@ -39,13 +39,23 @@ function upload<Answer>(
     upload.open('POST', path);
     upload.setRequestHeader('Content-Type', 'application/octet-stream');
     upload.upload.onprogress = (event) => progress(event.loaded / Math.max(1, event.total));
-    upload.onload = () =>
-      upload.status < 300
-        ? resolve(JSON.parse(upload.responseText) as Answer)
-        : reject(refusal(upload.status, upload.responseText));
+    upload.onload = () => {
+      const { status, responseText } = upload;
+      if (status >= 300) reject(refusal(status, responseText));
+      else answerOf<Answer>(responseText).then(resolve, reject);
+    };
     upload.onerror = () => reject(new ServerLost());
     upload.onabort = () => reject(new DOMException('Stopped.', 'AbortError'));
     signal.addEventListener('abort', () => upload.abort(), { once: true });
     upload.send(file);
   });
+}
+
+/** What both kinds of upload answer with, at least. */
+async function answerOf<Answer>(text: string): Promise<Answer> {
+  const answer: unknown = await Promise.resolve(text)
+    .then(JSON.parse)
+    .catch(() => null);
+  if (typeof (answer as { hash?: unknown } | null)?.hash === 'string') return answer as Answer;
+  throw new ServerLost('The server answered something that is not understood here.');
 }

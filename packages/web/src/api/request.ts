@@ -1,9 +1,14 @@
 import { FailureError, type Failure } from '@pannet/core/outcome';
+import type * as z from 'zod';
 
-/** The server could not be reached at all; what was meant for it can be sent again. */
+/** The server could not be reached, or not now; what was meant for it can be sent again. */
 export class ServerLost extends Error {
-  constructor() {
-    super('The server does not answer.');
+  /** When it can be tried again, if the server said so. */
+  readonly retryMs: number | null;
+
+  constructor(sentence = 'The server does not answer.', retryMs: number | null = null) {
+    super(sentence);
+    this.retryMs = retryMs;
   }
 }
 
@@ -11,50 +16,77 @@ export class ServerLost extends Error {
 export class Refused extends FailureError {
   readonly status: number;
   readonly document: Readonly<Record<string, unknown>>;
-  constructor(status: number, failure: Failure, document: Readonly<Record<string, unknown>>) {
+  /** When it can be tried again, if the server said so. */
+  readonly retryMs: number | null;
+
+  constructor(
+    status: number,
+    failure: Failure,
+    document: Readonly<Record<string, unknown>>,
+    retryMs: number | null = null,
+  ) {
     super(failure);
     this.status = status;
     this.document = document;
+    this.retryMs = retryMs;
   }
 }
 
-/** @throws ServerLost, Refused */
+/**
+ * Asks the server. What it answers is looked at before it is believed.
+ * @param shape of the answer; null where there is none
+ * @throws ServerLost, Refused
+ */
 export async function request<Answer>(
   method: string,
   path: string,
+  shape: z.ZodType<Answer> | null,
   body?: unknown,
 ): Promise<Answer> {
   let response: Response;
   try {
     response = await fetch(path, {
       method,
-      ...(body === undefined
+      // Whatever may change something says that it is JSON, also where it says nothing.
+      ...(method === 'GET'
         ? {}
-        : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+        : {
+            body: JSON.stringify(body ?? {}),
+            headers: { 'Content-Type': 'application/json' },
+          }),
     });
   } catch {
     throw new ServerLost();
   }
+  const { status } = response;
+  const retryMs = retryOf(response);
   // A proxy answers for a server that is gone.
-  if (response.status === 502 || response.status === 503 || response.status === 504)
-    throw new ServerLost();
-  if (!response.ok) throw refusal(response.status, await response.text());
-  return response.status === 204
-    ? (undefined as Answer)
-    : ((await response.json().catch(() => Promise.reject(new ServerLost()))) as Answer);
+  if (status === 502 || status === 503 || status === 504) throw new ServerLost(undefined, retryMs);
+  if (!response.ok) throw refusal(status, await response.text(), retryMs);
+  if (shape === null) return undefined as Answer;
+  const answer = shape.safeParse(await response.json().catch(() => undefined));
+  if (!answer.success)
+    throw new ServerLost('The server answered something that is not understood here.');
+  return answer.data;
 }
 
-export function refusal(status: number, text: string): Refused {
+function retryOf(response: Response): number | null {
+  const seconds = Number(response.headers?.get('Retry-After') ?? Number.NaN);
+  return Number.isFinite(seconds) && seconds >= 0 ? Math.min(seconds, 120) * 1000 : null;
+}
+
+export function refusal(status: number, text: string, retryMs: number | null = null): Refused {
   let document: Record<string, unknown> = {};
   try {
-    document = JSON.parse(text) as Record<string, unknown>;
+    const parsed: unknown = JSON.parse(text);
+    if (typeof parsed === 'object' && parsed !== null) document = parsed as Record<string, unknown>;
   } catch {
     // Not a problem document; the status has to do.
   }
   const sentence =
     typeof document.detail === 'string' ? document.detail : `The server refused this (${status}).`;
   const code = typeof document.code === 'string' ? document.code : 'refused';
-  return new Refused(status, { code, sentence }, document);
+  return new Refused(status, { code, sentence }, document, retryMs);
 }
 
 /** What to say of any error. */

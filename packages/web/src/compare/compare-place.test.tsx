@@ -21,7 +21,10 @@ beforeEach(() => {
   localStorage.clear();
   HTMLCanvasElement.prototype.getContext = () => null;
   Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  open = new OpenSong(new SongSession('s', { song: twoParts(), revision: 0, log: [] }), 'harp');
+  open = new OpenSong(
+    new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
+    'harp',
+  );
   open.playback.play = () => Promise.resolve();
   doing({ kind: 'set-draft', partId: 'harp', number: '1', image: recipes[0].image });
 });

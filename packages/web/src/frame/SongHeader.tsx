@@ -1,21 +1,19 @@
 import {
   ArrowUUpLeft,
   ArrowUUpRight,
-  CheckCircle,
-  CircleDashed,
-  CloudSlash,
   Export,
   Question,
+  UsersThree,
   WarningDiamond,
 } from '@phosphor-icons/react';
 import { plural } from '@pannet/core/quantities/wording';
 import { panLaws, type PanLaw } from '@pannet/core/voices/pan-law';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
-import { sentenceOf } from '../api/request.ts';
+import { useAccount } from '../accounts/Account.tsx';
+import { SavingState } from './SavingState.tsx';
 import { places, usePlace } from './places.ts';
-import { say } from '../controls/notices.ts';
 import {
   useOpenSong,
   usePlayback,
@@ -23,6 +21,10 @@ import {
   useSession,
   useSong,
 } from '../session/open-song.ts';
+
+const ShareDialog = lazy(() =>
+  import('../accounts/ShareDialog.tsx').then(({ ShareDialog: dialog }) => ({ default: dialog })),
+);
 
 interface Props {
   readonly onExport: () => void;
@@ -45,6 +47,7 @@ export function SongHeader({ onExport, onHelp }: Props) {
       <span className="quiet">/</span>
       <Title />
       <SavingState />
+      <Sharing />
       <UndoButtons />
       <span className="flex-grow-1" />
       <Places />
@@ -95,6 +98,37 @@ export function SongHeader({ onExport, onHelp }: Props) {
   );
 }
 
+/** Whose song it is, where there are accounts. */
+function Sharing() {
+  const { session } = useOpenSong();
+  const { data } = useAccount();
+  const [open, setOpen] = useState(false);
+  if (!data?.accounts) return null;
+  return (
+    <>
+      {session.may === 'read' && <span className="quiet">to read only</span>}
+      <Button
+        className="btn-tool"
+        variant="light"
+        aria-label="Who else sees this song"
+        title="Who else sees this song"
+        onClick={() => setOpen(true)}
+      >
+        <UsersThree size={18} />
+      </Button>
+      {open && (
+        <Suspense>
+          <ShareDialog
+            songId={session.id}
+            own={session.may === 'own'}
+            onClose={() => setOpen(false)}
+          />
+        </Suspense>
+      )}
+    </>
+  );
+}
+
 /** The places of work of the selected part. */
 function Places() {
   const open = useOpenSong();
@@ -140,58 +174,6 @@ function Title() {
       }}
     />
   );
-}
-
-function SavingState() {
-  const open = useOpenSong();
-  const saving = useSession((state) => state.saving);
-  const waiting = useSession((state) => state.pending.length);
-  const takeServerState = () =>
-    void open.session.takeServerState().catch((error: unknown) => say(sentenceOf(error)));
-  switch (saving.kind) {
-    case 'saved':
-      return (
-        <span className="quiet" role="status">
-          <CheckCircle aria-hidden /> saved
-        </span>
-      );
-    case 'saving':
-      return (
-        <span className="quiet" role="status">
-          <CircleDashed aria-hidden /> saving …
-        </span>
-      );
-    case 'lost':
-      return (
-        <span
-          role="status"
-          title="Work goes on; what waits is kept in this browser and sent as soon as the server answers."
-        >
-          <CloudSlash aria-hidden color="var(--breaks)" /> server lost · {plural(waiting, 'edit')}{' '}
-          waiting
-        </span>
-      );
-    case 'elsewhere':
-      return (
-        <span role="alert">
-          <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" /> changed in another
-          window ·{' '}
-          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
-            Take over here{waiting > 0 ? `, without ${plural(waiting, 'unsaved edit')}` : ''}
-          </Button>
-        </span>
-      );
-    case 'refused':
-      return (
-        <span role="alert" title={saving.sentence}>
-          <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" /> not saved:{' '}
-          {saving.sentence}{' '}
-          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
-            Back to what is saved
-          </Button>
-        </span>
-      );
-  }
 }
 
 function UndoButtons() {

@@ -2,7 +2,8 @@ import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Spinner from 'react-bootstrap/Spinner';
 import { Link, useParams } from 'react-router';
-import { sentenceOf } from '../api/request.ts';
+import { SignIn } from '../accounts/SignIn.tsx';
+import { Refused, sentenceOf } from '../api/request.ts';
 import { SongSession } from '../sync/song-session.ts';
 import { OpenSong, OpenSongContext } from '../session/open-song.ts';
 import { SongFrame } from './SongFrame.tsx';
@@ -12,7 +13,7 @@ export function SongPage() {
   const { songId = '', partId } = useParams();
   const addressed = useRef(partId);
   const [open, setOpen] = useState<OpenSong | null>(null);
-  const [failure, setFailure] = useState<string | null>(null);
+  const [failure, setFailure] = useState<unknown>(null);
   const [attempt, setAttempt] = useState(0);
 
   useEffect(() => {
@@ -28,7 +29,7 @@ export function SongPage() {
         setFailure(null);
         setOpen(opened);
       },
-      (error: unknown) => !left && setFailure(sentenceOf(error)),
+      (error: unknown) => !left && setFailure(error ?? new Error('The song could not be opened.')),
     );
     return () => {
       left = true;
@@ -50,10 +51,15 @@ export function SongPage() {
         <p className="quiet">
           <Spinner size="sm" /> Opening the song …
         </p>
+      ) : failure instanceof Refused && failure.status === 401 ? (
+        <>
+          <h1 className="h4">Sign in to open this song</h1>
+          <SignIn onSignedIn={() => setAttempt(attempt + 1)} />
+        </>
       ) : (
         <>
           <h1 className="h5">The song could not be opened</h1>
-          <p>{failure}</p>
+          <p>{sentenceOf(failure)}</p>
           <Button onClick={() => setAttempt(attempt + 1)}>Try again</Button>{' '}
           <Link className="ms-2" to="/">
             To the songs

@@ -1,3 +1,4 @@
+import { safeFileName } from '@pannet/core/formats/file-name';
 import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
 import type { KnownSplices } from '../playback/known-splices.ts';
@@ -20,7 +21,7 @@ export function exportNames(song: Song, partIds: readonly string[]): string[] {
   const used = new Set<string>();
   return partIds.map((id) => {
     const { fileName } = song.recordings[song.parts[id].takes[0].recording];
-    const base = fileName.replace(/\.[^.]*$/, '');
+    const base = safeFileName(fileName.replace(/\.[^.]*$/, ''));
     let name = `${base}_wide.wav`;
     for (let n = 2; used.has(name.toLowerCase()); n++) name = `${base}_wide-${n}.wav`;
     used.add(name.toLowerCase());

@@ -84,7 +84,13 @@ beforeEach(() => {
   Object.assign(globalThis.crypto, { randomUUID: () => `id-${ids++}` });
   Object.assign(globalThis, { fetch: () => new Promise(() => {}), XMLHttpRequest: FakeUpload });
   open = new OpenSong(
-    new SongSession('s', { song: emptySong('s', 'S'), revision: 0, log: [] }),
+    new SongSession('s', {
+      song: emptySong('s', 'S'),
+      revision: 0,
+      log: [],
+      earlier: null,
+      may: 'own',
+    }),
     undefined,
   );
   queue = new ImportQueue(open);

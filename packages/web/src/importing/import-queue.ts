@@ -2,6 +2,7 @@ import type { Recording } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import { sentenceOf } from '../api/request.ts';
 import type { OpenSong } from '../session/open-song.ts';
+import { windowStorage } from '../sync/browser-storage.ts';
 import { keepFile, placeRecording, type ImportOutcome, type ImportStep } from './import-files.ts';
 
 export interface ImportState {
@@ -45,8 +46,45 @@ export class ImportQueue {
   #stop = new AbortController();
   #running = 0;
 
+  /** Names of files that are under way or wait; the files themselves do not survive a reload. */
+  readonly #key: string;
+  readonly #missing: string[] = [];
+
   constructor(open: OpenSong) {
     this.#open = open;
+    this.#key = `pannet.importing.${open.session.id}`;
+    this.#sayWhatIsMissing();
+  }
+
+  /** A page that is loaded anew has lost the files that were on their way: which, is said. */
+  #sayWhatIsMissing(): void {
+    let names: unknown = null;
+    try {
+      names = JSON.parse(windowStorage.read(this.#key) ?? 'null');
+    } catch {
+      // Nothing that can be said.
+    }
+    windowStorage.drop(this.#key);
+    if (!Array.isArray(names) || names.length === 0) return;
+    this.store.setState({
+      outcomes: names.map((name) => ({
+        fileName: String(name),
+        taken: false,
+        sentence: `“${String(name)}” had not come yet when the page was loaded anew: drop it again.`,
+      })),
+    });
+  }
+
+  #isMissing(fileName: string): void {
+    this.#missing.push(fileName);
+    windowStorage.keep(this.#key, JSON.stringify(this.#missing));
+  }
+
+  #isThere(fileName: string): void {
+    const at = this.#missing.indexOf(fileName);
+    if (at >= 0) this.#missing.splice(at, 1);
+    if (this.#missing.length === 0) windowStorage.drop(this.#key);
+    else windowStorage.keep(this.#key, JSON.stringify(this.#missing));
   }
 
   bring(files: readonly File[]): void {
@@ -57,6 +95,7 @@ export class ImportQueue {
       let done = () => {};
       this.#last = new Promise((resolve) => (done = resolve));
       this.#waiting.push({ file, turn, done });
+      this.#isMissing(file.name);
     }
     if (idle) this.#stop = new AbortController();
     this.store.setState({
@@ -87,6 +126,7 @@ export class ImportQueue {
       this.store.setState({ waiting: this.#waiting.length });
       void this.#one(next.file, next.turn).then((outcome) => {
         next.done();
+        this.#isThere(next.file.name);
         this.#running--;
         this.store.setState(({ steps, outcomes }) => ({
           steps: steps.filter((step) => step.file !== next.file),

@@ -18,7 +18,13 @@ beforeEach(() => {
   localStorage.clear();
   notices.setState({ list: [] });
   Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  session = new SongSession('s', { song: twoParts(), revision: 0, log: [] });
+  session = new SongSession('s', {
+    song: twoParts(),
+    revision: 0,
+    log: [],
+    earlier: null,
+    may: 'own',
+  });
   playback = new Playback();
   playback.setSong(session.store.getState().song);
   // There is no audio host here: what would be played is only asked for.

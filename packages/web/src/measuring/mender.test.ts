@@ -21,7 +21,13 @@ beforeEach(() => {
   localStorage.clear();
   notices.setState({ list: [] });
   Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  const session = new SongSession('s', { song: twoParts(), revision: 0, log: [] });
+  const session = new SongSession('s', {
+    song: twoParts(),
+    revision: 0,
+    log: [],
+    earlier: null,
+    may: 'own',
+  });
   open = new OpenSong(session, 'harp');
   open.playback.play = () => Promise.resolve();
 });

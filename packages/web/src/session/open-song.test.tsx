@@ -29,7 +29,10 @@ beforeEach(() => {
   // jsdom draws nothing; the canvases do without.
   HTMLCanvasElement.prototype.getContext = () => null;
   Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  open = new OpenSong(new SongSession('s', { song: twoParts(), revision: 0, log: [] }), 'harp');
+  open = new OpenSong(
+    new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
+    'harp',
+  );
 });
 afterEach(() => open.close());
 
@@ -57,7 +60,7 @@ describe('an open song', () => {
   test('begins with the part that the address names, or the first', () => {
     expect(open.selection.getState().partId).toBe('harp');
     const other = new OpenSong(
-      new SongSession('s', { song: twoParts(), revision: 0, log: [] }),
+      new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
       'none',
     );
     expect(other.selection.getState().partId).toBe('hum');

@@ -43,7 +43,8 @@ export class OpenSong {
     this.mender = new Mender(session, this.playback, this.audition);
     this.blind = new BlindSession(session, this.playback, this.comparing);
     const { song } = session.store.getState();
-    const first = addressed && song.parts[addressed] ? addressed : (song.partOrder[0] ?? null);
+    const first =
+      addressed && Object.hasOwn(song.parts, addressed) ? addressed : (song.partOrder[0] ?? null);
     this.selection = createStore<Selection>(() => ({
       partId: first,
       partIds: first ? [first] : [],

@@ -2,6 +2,7 @@ import { songFrames } from '@pannet/core/song/song';
 import { useEffect } from 'react';
 import { createStore } from 'zustand/vanilla';
 import { partsOfKey } from '../comparing/toggle-keys.ts';
+import { browserStorage } from '../sync/browser-storage.ts';
 import { setLoopEnd } from './loop.ts';
 import type { OpenSong } from './open-song.ts';
 
@@ -32,11 +33,11 @@ const storageKey = 'pannet.letter-keys';
 
 /** Single letters can be switched off: speech input and some hands press them by accident. */
 export const letterKeys = createStore<{ readonly on: boolean }>(() => ({
-  on: localStorage.getItem(storageKey) !== 'off',
+  on: browserStorage.read(storageKey) !== 'off',
 }));
 
 export function setLetterKeys(on: boolean): void {
-  localStorage.setItem(storageKey, on ? 'on' : 'off');
+  browserStorage.keep(storageKey, on ? 'on' : 'off');
   letterKeys.setState({ on });
 }
 

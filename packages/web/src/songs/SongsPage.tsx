@@ -7,6 +7,8 @@ import Button from 'react-bootstrap/Button';
 import Form from 'react-bootstrap/Form';
 import Spinner from 'react-bootstrap/Spinner';
 import { Link, useNavigate } from 'react-router';
+import { Account, useAccount } from '../accounts/Account.tsx';
+import { SignIn } from '../accounts/SignIn.tsx';
 import { sentenceOf } from '../api/request.ts';
 import {
   createSong,
@@ -19,6 +21,7 @@ import {
 import { say } from '../controls/notices.ts';
 import { DropArea } from '../controls/DropArea.tsx';
 import { handOver } from '../importing/waiting-files.ts';
+import { DiskUse } from './DiskUse.tsx';
 import './songs.scss';
 
 const songsKey = ['songs'];
@@ -27,7 +30,9 @@ const songsKey = ['songs'];
 export function SongsPage() {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const songs = useQuery({ queryKey: songsKey, queryFn: listSongs });
+  const account = useAccount();
+  const signedOut = account.data?.accounts === true && account.data.name === null;
+  const songs = useQuery({ queryKey: songsKey, queryFn: listSongs, enabled: !signedOut });
   const refresh = () => queries.invalidateQueries({ queryKey: songsKey });
   const begin = useMutation({
     mutationFn: ({ title }: { title: string; files: readonly File[] }) => createSong(title),
@@ -50,6 +55,14 @@ export function SongsPage() {
     onError: (error) => say(sentenceOf(error)),
   });
 
+  if (signedOut)
+    return (
+      <main className="songs-page">
+        <h1 className="h3">Pannet</h1>
+        <p className="quiet">Mono stems in; wide, fold-checked stereo stems out.</p>
+        <SignIn />
+      </main>
+    );
   return (
     <DropArea
       hint="Drop the files to begin a new song"
@@ -61,6 +74,7 @@ export function SongsPage() {
           <span className="quiet flex-grow-1">
             Mono stems in; wide, fold-checked stereo stems out.
           </span>
+          <Account />
           <Link to="/measure" className="me-3">
             Measure a file
           </Link>
@@ -100,6 +114,7 @@ export function SongsPage() {
             Drop mono files and a rough mix anywhere on this page to begin another song with them.
           </p>
         )}
+        {songs.data && <DiskUse />}
       </main>
     </DropArea>
   );
@@ -149,7 +164,10 @@ function SongRow({ song, onChanged, onDelete }: RowProps) {
           }}
         />
       )}
-      <span className="quiet">{plural(song.parts, 'part')}</span>
+      <span className="quiet">
+        {plural(song.parts, 'part')}
+        {song.may !== 'own' && ` · ${song.owner}’s${song.may === 'read' ? ', to read' : ''}`}
+      </span>
       <span className="quiet">
         {new Date(song.updatedAt).toLocaleString(undefined, {
           dateStyle: 'medium',
@@ -161,6 +179,7 @@ function SongRow({ song, onChanged, onDelete }: RowProps) {
           className="btn-tool"
           variant="light"
           aria-label={`Rename ${song.title}`}
+          disabled={song.may === 'read'}
           onClick={() => setRenaming(song.title)}
         >
           <PencilSimple />
@@ -169,6 +188,7 @@ function SongRow({ song, onChanged, onDelete }: RowProps) {
           className="btn-tool"
           variant="light"
           aria-label={`Delete ${song.title}`}
+          disabled={song.may !== 'own'}
           onClick={onDelete}
         >
           <Trash />

@@ -1,47 +1,7 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
-import { apply, type Command, type LoggedCommand } from '@pannet/core/song/commands';
-import { emptySong, type Song } from '@pannet/core/song/song';
+import type { Song } from '@pannet/core/song/song';
+import { FakeServer } from '../testing/fake-server.ts';
 import { SongSession } from './song-session.ts';
-
-/** A server as the session sees it: a log, a revision, and a wire that can be cut. */
-class FakeServer {
-  song: Song = emptySong('s', 'Song');
-  log: LoggedCommand[] = [];
-  wire: 'up' | 'down' | 'answer lost' = 'up';
-  readonly fetch = (_path: string, { method, body }: { method: string; body?: string }) => {
-    if (this.wire === 'down') return Promise.reject(new TypeError('Failed to fetch'));
-    if (method === 'GET')
-      return this.#answer(200, { song: this.song, revision: this.log.length, log: this.log });
-    const { baseRevision, commands } = JSON.parse(body ?? '') as {
-      baseRevision: number;
-      commands: Command[];
-    };
-    const fresh = commands.filter(({ id }) => !this.log.some((logged) => logged.id === id));
-    if (baseRevision + commands.length - fresh.length !== this.log.length && fresh.length > 0)
-      return this.#answer(409, {
-        detail: 'This song was changed elsewhere.',
-        code: 'other-revision',
-      });
-    for (const command of fresh) this.take(command);
-    if (this.wire === 'answer lost') return Promise.reject(new TypeError('Failed to fetch'));
-    return this.#answer(200, { revision: this.log.length });
-  };
-  take(command: Command): void {
-    const applied = apply(this.song, command);
-    if (!applied.ok) throw new Error(applied.error.sentence);
-    this.song = applied.value.song;
-    this.log.push({ ...command, inverse: applied.value.inverse });
-  }
-  #answer(status: number, value: unknown) {
-    const text = JSON.stringify(value);
-    return Promise.resolve({
-      status,
-      ok: status < 300,
-      json: () => Promise.resolve(JSON.parse(text) as unknown),
-      text: () => Promise.resolve(text),
-    });
-  }
-}
 
 let server: FakeServer;
 let session: SongSession | undefined;

@@ -1,23 +1,35 @@
-import { FailureError, success, type Outcome } from '@pannet/core/outcome';
-import { apply, mergeCommands, type Command } from '@pannet/core/song/commands';
+import { failure, FailureError, success, type Outcome } from '@pannet/core/outcome';
+import { apply, mergeCommands, type Command, type LoggedCommand } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { record, redoCommand, replay, undoCommand, type History } from '@pannet/core/song/history';
+import {
+  emptyHistory,
+  record,
+  redoCommand,
+  replay,
+  undoCommand,
+  type History,
+} from '@pannet/core/song/history';
 import { readSong } from '@pannet/core/song/saved-song';
-import type { Song } from '@pannet/core/song/song';
+import { songFormat, type Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
-import { Refused, ServerLost } from '../api/request.ts';
-import { openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
-import { keepPending, keptPending } from './pending-storage.ts';
+import { openLog, openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
+import { copyWithSteps, type CopyMade } from './copy-with-steps.ts';
+import { whyNotSent } from './not-sent.ts';
+import { inBatches, jsonBytes, mostStepBytes } from './step-size.ts';
+import { thisWindow } from './this-window.ts';
+import { dropUnsent, UnsentSteps, type Unsent } from './unsent.ts';
 
 export type Saving =
   | { readonly kind: 'saved' }
   | { readonly kind: 'saving' }
-  /** The server does not answer; work goes on and is sent when it does. */
+  /** The server does not answer, or cannot take it just now; work goes on and is sent when it can. */
   | { readonly kind: 'lost' }
+  /** The session has ended; after signing in again what waits is sent. */
+  | { readonly kind: 'signed-out' }
   /** The song was changed in another window. */
   | { readonly kind: 'elsewhere' }
-  /** The server took the commands up to here, but not the next one. */
-  | { readonly kind: 'refused'; readonly sentence: string };
+  /** The server took the commands up to here, but not the next one: this one, where it can be named. */
+  | { readonly kind: 'refused'; readonly sentence: string; readonly step: Command | null };
 
 export interface SessionState {
   /** Confirmed and pending commands applied. */
@@ -25,13 +37,20 @@ export interface SessionState {
   /** The song with a gesture that is not finished; what is seen and heard. */
   readonly shown: Song;
   readonly history: History;
-  readonly pending: readonly Command[];
+  readonly pending: readonly LoggedCommand[];
   readonly saving: Saving;
+  /** Whether what waits would survive a reload: this browser keeps it. */
+  readonly kept: boolean;
+  /** Steps of earlier visits that do not fit what the song is now; they wait for a decision. */
+  readonly leftovers: readonly Unsent[];
 }
 
-const retryMs = 1000;
 /** Steps of one gesture follow each other within this time; so long the last of them waits to be sent. */
 const gestureMs = 1000;
+/** What fails so often with the same steps fails because of them. */
+const mostFailures = 3;
+/** Where so few steps can be taken back, earlier ones are fetched. */
+const fewSteps = 20;
 
 /** What a step changes, as its name says: “right double: delay”. Only steps from one figure to another are of a gesture. */
 function targetOf(name: string): string | null {
@@ -47,7 +66,7 @@ function targetOf(name: string): string | null {
 /** What the server keeps is read by its description here too, before anything is shown of it. */
 async function readOpened(id: string): Promise<OpenedSong> {
   const opened = await openSong(id);
-  const song = readSong((opened as OpenedSong | null)?.song);
+  const song = readSong(opened.song);
   if (!song.ok) throw new FailureError(song.error);
   return { ...opened, song: song.value };
 }
@@ -56,36 +75,95 @@ async function readOpened(id: string): Promise<OpenedSong> {
 export class SongSession {
   readonly store: StoreApi<SessionState>;
   readonly id: string;
+  /** What one may do with it. */
+  readonly may: OpenedSong['may'];
+  /** What the server has, as far as is known: its song, the newest of its log, and what stands before that. */
+  #confirmed: Song;
+  #log: readonly LoggedCommand[];
+  #earlier: number | null;
   #revision: number;
+  /** The song after each of the pending commands. */
+  #after: readonly Song[] = [];
+  readonly #unsent: UnsentSteps | null;
   #sending = false;
+  #fetching = false;
   #closed = false;
+  #failures = 0;
+  /** So many are sent at once, at most. */
+  #atOnce = Infinity;
   #retry: ReturnType<typeof setTimeout> | undefined;
   /** The step that the next one of its gesture would be merged with; it is not sent before that is settled. */
   #held: { readonly id: string; readonly timer: ReturnType<typeof setTimeout> } | null = null;
 
   /** @throws ServerLost, Refused, and a FailureError where what came is no song */
   static async open(id: string): Promise<SongSession> {
-    return new SongSession(id, await readOpened(id));
+    const unsent = new UnsentSteps(id, await thisWindow());
+    const left = await unsent.left();
+    return new SongSession(id, await readOpened(id), unsent, left);
   }
 
-  constructor(id: string, opened: OpenedSong) {
+  /** @param left steps of earlier visits: those that still fit are taken up, the others wait for a decision */
+  constructor(
+    id: string,
+    opened: OpenedSong,
+    unsent: UnsentSteps | null = null,
+    left: readonly Unsent[] = [],
+  ) {
     this.id = id;
+    this.may = opened.may;
+    this.#unsent = unsent;
     this.#revision = opened.revision;
+    this.#confirmed = opened.song;
+    this.#log = opened.log;
+    this.#earlier = opened.earlier;
     this.store = createStore<SessionState>(() => ({
       song: opened.song,
       shown: opened.song,
       history: replay(opened.log),
       pending: [],
       saving: { kind: 'saved' },
+      kept: true,
+      leftovers: [],
     }));
-    // What an earlier visit could not send any more.
-    const logged = new Set(opened.log.map((command) => command.id));
-    for (const command of keptPending(id)) if (!logged.has(command.id)) this.#take(command);
+    this.#takeUp(left);
     void this.#send();
+    void this.#fetchEarlier();
   }
 
   get #state(): SessionState {
     return this.store.getState();
+  }
+
+  /** What an earlier visit could not send any more goes through the same check as anything else. */
+  #takeUp(left: readonly Unsent[]): void {
+    const logged = new Set(this.#log.map((command) => command.id));
+    for (const unsent of left) {
+      const commands = unsent.commands.filter(({ id }) => !logged.has(id));
+      const known = unsent.commands.length - commands.length;
+      const fits =
+        this.#state.pending.length === 0 &&
+        unsent.format === songFormat &&
+        unsent.baseRevision + known === this.#revision &&
+        this.may !== 'read';
+      const taken = fits ? commands.findIndex((command) => !this.#take(command).ok) : 0;
+      const rest = taken < 0 ? [] : commands.slice(taken);
+      // What was taken up is kept as this window's own.
+      const left =
+        rest.length === 0 || this.#unsent === null
+          ? null
+          : this.#unsent.setAside({ ...unsent, commands: rest });
+      if (left) this.store.setState({ leftovers: [...this.#state.leftovers, left] });
+      if (left?.key !== unsent.key) dropUnsent(unsent.key);
+    }
+    this.#keep();
+  }
+
+  /** Keeps what waits, and what waits for a decision, over a reload. */
+  #keep(): void {
+    const { pending } = this.#state;
+    const commands = pending.map(({ id, name, role, edits }) => ({ id, name, role, edits }));
+    const kept = this.#unsent?.keep(this.#revision, commands) ?? true;
+    if (kept !== this.#state.kept) this.store.setState({ kept });
   }
 
   /** One step of work, as one undo. On failure nothing has changed. */
@@ -99,6 +177,7 @@ export class SongSession {
     const taken = this.#merged(command) ?? this.#take(command);
     if (taken.ok) {
       this.#hold(targetOf(name) === null ? null : (this.#state.pending.at(-1) ?? null));
+      this.#keep();
       void this.#send();
     }
     return taken;
@@ -106,30 +185,26 @@ export class SongSession {
 
   /** The tick of a wheel after another, a key that is held: one step with the one before; null where it is not of its gesture. */
   #merged(command: Command): Outcome<Song> | null {
-    const { history, pending, song } = this.#state;
-    const last = history.undo.at(-1);
-    if (!last || !this.#held || this.#held.id !== last.id || pending.at(-1)?.id !== last.id)
+    const { history, pending } = this.#state;
+    const last = pending.at(-1);
+    if (!last || !this.#held || this.#held.id !== last.id || history.undo.at(-1)?.id !== last.id)
       return null;
     const target = targetOf(command.name);
     if (target === null || target !== targetOf(last.name)) return null;
     const merged = mergeCommands(last, command);
-    if (!merged) return null;
-    const before = apply(song, { ...last, edits: last.inverse });
-    if (!before.ok) return null;
-    const applied = apply(before.value.song, merged);
-    if (!applied.ok) return null;
-    const next = [...pending.slice(0, -1), merged];
+    const before = pending.length > 1 ? this.#after[pending.length - 2] : this.#confirmed;
+    const applied = merged && apply(before, merged);
+    if (!merged || !applied?.ok) return null;
+    const { song, inverse } = applied.value;
+    const logged = { ...merged, inverse };
+    this.#after = [...this.#after.slice(0, -1), song];
     this.store.setState({
-      song: applied.value.song,
-      shown: applied.value.song,
-      history: {
-        undo: [...history.undo.slice(0, -1), { ...merged, inverse: applied.value.inverse }],
-        redo: [],
-      },
-      pending: next,
+      song,
+      shown: song,
+      history: { undo: [...history.undo.slice(0, -1), logged], redo: [] },
+      pending: [...pending.slice(0, -1), logged],
     });
-    keepPending(this.id, next);
-    return success(applied.value.song);
+    return success(song);
   }
 
   #hold(command: Command | null): void {
@@ -151,6 +226,7 @@ export class SongSession {
 
   undo(): void {
     this.#step(undoCommand(this.#state.history, crypto.randomUUID()));
+    void this.#fetchEarlier();
   }
 
   redo(): void {
@@ -160,6 +236,7 @@ export class SongSession {
   #step(command: Command | undefined): void {
     if (!command || !this.#take(command).ok) return;
     this.#hold(null);
+    this.#keep();
     void this.#send();
   }
 
@@ -177,86 +254,217 @@ export class SongSession {
 
   #take(command: Command): Outcome<Song> {
     const { song, history, pending } = this.#state;
-    const applied = apply(song, command);
+    const refused = this.#refusal(command);
+    const applied = refused ?? apply(song, command);
     if (!applied.ok) {
       this.endPreview();
       return applied;
     }
-    const next = [...pending, command];
+    const { song: next, inverse } = applied.value;
+    const logged = { ...command, inverse };
+    this.#after = [...this.#after, next];
     this.store.setState({
-      song: applied.value.song,
-      shown: applied.value.song,
-      history: record(history, { ...command, inverse: applied.value.inverse }),
-      pending: next,
+      song: next,
+      shown: next,
+      history: record(history, logged),
+      pending: [...pending, logged],
     });
-    keepPending(this.id, next);
-    return success(applied.value.song);
+    return success(next);
+  }
+
+  /** What could never be saved is not begun. */
+  #refusal(command: Command): Outcome<never> | null {
+    if (this.may === 'read')
+      return failure(
+        'not-yours',
+        'This song was shared with you to read; its owner can let you work on it.',
+      );
+    return jsonBytes(command) > mostStepBytes
+      ? failure('too-large', 'This changes too much for one step: do it in several.')
+      : null;
   }
 
   async #send(): Promise<void> {
     if (this.#sending || this.#closed) return;
     this.#sending = true;
     clearTimeout(this.#retry);
+    let batch: readonly LoggedCommand[] = [];
     try {
-      while (this.#ready().length > 0 && this.#maySend()) await this.#sendOnce();
+      while (this.#maySend() && (batch = this.#nextBatch()).length > 0)
+        await this.#sendBatch(batch);
       // A server that is lost is so until it has answered.
       const held = this.#state.pending.length > 0;
       if (this.#maySend() && !(held && this.#state.saving.kind === 'lost'))
-        this.store.setState({
-          saving: { kind: held ? 'saving' : 'saved' },
-        });
+        this.store.setState({ saving: { kind: held ? 'saving' : 'saved' } });
     } catch (error) {
-      this.#notSent(error);
+      this.#notSent(error, batch);
     } finally {
       this.#sending = false;
     }
   }
 
   #maySend(): boolean {
-    const { kind } = this.#state.saving;
-    return kind !== 'elsewhere' && kind !== 'refused';
+    return ['saved', 'saving', 'lost'].includes(this.#state.saving.kind);
   }
 
-  /** What may be sent now: all but the step that the next one may still be merged with. */
-  #ready(): readonly Command[] {
+  /** What is sent next: without the step that the next one may still be merged with, and no more than goes at once. */
+  #nextBatch(): readonly LoggedCommand[] {
     const { pending } = this.#state;
-    return this.#held && pending.at(-1)?.id === this.#held.id ? pending.slice(0, -1) : pending;
+    const held = this.#held && pending.at(-1)?.id === this.#held.id;
+    const [batch = []] = inBatches(held ? pending.slice(0, -1) : pending, this.#atOnce);
+    return batch;
   }
 
-  async #sendOnce(): Promise<void> {
+  async #sendBatch(batch: readonly LoggedCommand[]): Promise<void> {
     if (this.#state.saving.kind !== 'lost') this.store.setState({ saving: { kind: 'saving' } });
-    const batch = this.#ready().slice(0, 100);
     const { revision } = await sendCommands(this.id, this.#revision, batch);
-    this.#revision = revision;
-    const pending = this.#state.pending.slice(batch.length);
-    keepPending(this.id, pending);
-    this.store.setState({ pending });
+    this.#failures = 0;
+    this.#atOnce = Infinity;
+    this.#confirm(batch.length, revision);
   }
 
-  #notSent(error: unknown): void {
-    if (error instanceof Refused && error.status === 409) {
-      this.store.setState({ saving: { kind: 'elsewhere' } });
-    } else if (error instanceof Refused && error.status < 500) {
-      this.store.setState({ saving: { kind: 'refused', sentence: error.message } });
-    } else {
-      if (!(error instanceof Refused || error instanceof ServerLost)) throw error;
-      this.store.setState({ saving: { kind: 'lost' } });
-      this.#retry = setTimeout(() => void this.#send(), retryMs);
+  /** The server has the first of what waits. */
+  #confirm(count: number, revision: number): void {
+    const { pending } = this.#state;
+    if (count > 0) this.#confirmed = this.#after[count - 1];
+    this.#log = [...this.#log, ...pending.slice(0, count)];
+    this.#after = this.#after.slice(count);
+    this.#revision = revision;
+    this.store.setState({ pending: pending.slice(count) });
+    this.#keep();
+  }
+
+  #notSent(error: unknown, batch: readonly LoggedCommand[]): void {
+    const why = whyNotSent(error, batch);
+    switch (why.kind) {
+      case 'again':
+        if (why.failing && ++this.#failures >= mostFailures) {
+          this.#failures = 0;
+          // It is sought which of them it is, and the others go on.
+          if (batch.length > 1) this.#atOnce = Math.ceil(batch.length / 2);
+          else {
+            this.#refuse('The server fails on it, every time.', batch[0] ?? null);
+            return;
+          }
+        }
+        this.store.setState({ saving: { kind: 'lost' } });
+        this.#retry = setTimeout(() => void this.#send(), why.afterMs);
+        return;
+      case 'fewer':
+        this.#atOnce = Math.ceil(batch.length / 2);
+        this.#retry = setTimeout(() => void this.#send(), 0);
+        return;
+      case 'elsewhere': {
+        // What the server has of it already does not wait any more.
+        const known = new Set(why.known.map((id) => id.toLowerCase()));
+        const count = this.#state.pending.findIndex(({ id }) => !known.has(id.toLowerCase()));
+        const saved = count < 0 ? this.#state.pending.length : count;
+        this.#confirm(saved, this.#revision + saved);
+        this.store.setState({ saving: { kind: 'elsewhere' } });
+        return;
+      }
+      case 'signed-out':
+        this.store.setState({ saving: { kind: 'signed-out' } });
+        return;
+      case 'refused':
+        this.#refuse(why.sentence, batch.find(({ id }) => id === why.commandId) ?? null);
     }
   }
 
-  /** Gives up what the server will not take and goes on from what it has. */
+  #refuse(sentence: string, step: Command | null): void {
+    this.store.setState({ saving: { kind: 'refused', sentence, step } });
+  }
+
+  /** Goes on sending, after whatever was in the way has been dealt with. */
+  resume(): void {
+    if (this.#state.saving.kind === 'elsewhere') return;
+    this.store.setState({ saving: { kind: this.#state.pending.length > 0 ? 'saving' : 'saved' } });
+    void this.#send();
+  }
+
+  /**
+   * Gives up the step that the server will not take, and goes on without it.
+   * @returns names of further steps that stood on it and went with it
+   */
+  setAside(): string[] {
+    const { saving, pending } = this.#state;
+    if (saving.kind !== 'refused' || !saving.step) return [];
+    const { id } = saving.step;
+    const rest = pending.filter((command) => command.id !== id);
+    this.#goBackTo(this.#confirmed);
+    const lost: string[] = [];
+    for (const { inverse: _, ...command } of rest)
+      if (!this.#take(command).ok) lost.push(command.name);
+    this.#keep();
+    this.resume();
+    return lost;
+  }
+
+  #goBackTo(song: Song): void {
+    this.#after = [];
+    this.store.setState({ song, shown: song, history: replay(this.#log), pending: [] });
+  }
+
+  /** Gives up what waits and goes on from what the server has. */
   async takeServerState(): Promise<void> {
     const opened = await readOpened(this.id);
+    this.#hold(null);
     this.#revision = opened.revision;
-    keepPending(this.id, []);
-    this.store.setState({
-      song: opened.song,
-      shown: opened.song,
-      history: replay(opened.log),
-      pending: [],
-      saving: { kind: 'saved' },
-    });
+    this.#confirmed = opened.song;
+    this.#log = opened.log;
+    this.#earlier = opened.earlier;
+    this.#goBackTo(opened.song);
+    this.#keep();
+    this.store.setState({ saving: { kind: 'saved' } });
+  }
+
+  /** A copy of the song as it was when what waits was begun, with what waits in it. */
+  async copyWithPending(): Promise<CopyMade> {
+    const commands = this.#state.pending.map(({ inverse: _, ...command }) => command);
+    const made = await copyWithSteps(this.#confirmed, this.#revision, commands);
+    await this.takeServerState();
+    return made;
+  }
+
+  /** The same for steps of an earlier visit; they are not asked about again. */
+  async copyWithLeftover({ key, baseRevision, commands }: Unsent): Promise<CopyMade> {
+    const made = await copyWithSteps(
+      this.#confirmed,
+      baseRevision < 0 ? this.#revision : Math.min(baseRevision, this.#revision),
+      commands,
+    );
+    this.dropLeftover(key);
+    return made;
+  }
+
+  dropLeftover(key: string): void {
+    dropUnsent(key);
+    this.store.setState({ leftovers: this.#state.leftovers.filter((left) => left.key !== key) });
+  }
+
+  /** Fetches earlier steps before the last one that is known has been taken back. */
+  async #fetchEarlier(): Promise<void> {
+    while (
+      !this.#fetching &&
+      !this.#closed &&
+      this.#earlier !== null &&
+      this.#state.history.undo.length < fewSteps
+    ) {
+      this.#fetching = true;
+      try {
+        const { log, earlier } = await openLog(this.id, this.#earlier);
+        this.#log = [...log, ...this.#log];
+        this.#earlier = log.length > 0 ? earlier : null;
+        this.store.setState({
+          history: [...this.#log, ...this.#state.pending].reduce(record, emptyHistory),
+        });
+      } catch {
+        // Tried again with the next step that is taken back.
+        return;
+      } finally {
+        this.#fetching = false;
+      }
+    }
   }
 
   close(): void {

@@ -42,7 +42,10 @@ beforeEach(() => {
   localStorage.clear();
   notices.setState({ list: [] });
   Object.assign(globalThis, { fetch: () => new Promise(() => {}), AudioContext: AudioHost });
-  open = new OpenSong(new SongSession('s', { song: twoParts(), revision: 0, log: [] }), 'harp');
+  open = new OpenSong(
+    new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
+    'harp',
+  );
 });
 afterEach(() => open.close());
 

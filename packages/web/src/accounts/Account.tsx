@@ -1,0 +1,32 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import Button from 'react-bootstrap/Button';
+import { sentenceOf } from '../api/request.ts';
+import { getSession, sessionKey, signOut } from '../api/session.ts';
+import { say } from '../controls/notices.ts';
+
+export function useAccount() {
+  return useQuery({ queryKey: sessionKey, queryFn: getSession, staleTime: 60_000 });
+}
+
+/** Who is signed in, and out again; nothing where there are no accounts. */
+export function Account() {
+  const queries = useQueryClient();
+  const { data } = useAccount();
+  const leave = useMutation({
+    mutationFn: signOut,
+    onSuccess: () => {
+      queries.clear();
+      void queries.invalidateQueries({ queryKey: sessionKey });
+    },
+    onError: (error) => say(sentenceOf(error)),
+  });
+  if (!data?.name) return null;
+  return (
+    <span className="me-3 quiet">
+      {data.name}{' '}
+      <Button size="sm" variant="outline-primary" onClick={() => leave.mutate()}>
+        Sign out
+      </Button>
+    </span>
+  );
+}

@@ -1,0 +1,13 @@
+import * as z from 'zod';
+import { request } from './request.ts';
+
+const session = z.object({ accounts: z.boolean(), name: z.string().nullable() });
+
+/** Whether one has to sign in here, and who is. */
+export type AccountSession = z.output<typeof session>;
+
+export const sessionKey = ['session'];
+export const getSession = () => request('GET', '/api/session', session);
+export const signIn = (name: string, password: string) =>
+  request('POST', '/api/session', session, { name, password });
+export const signOut = () => request<void>('DELETE', '/api/session', null);
