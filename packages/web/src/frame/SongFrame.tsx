@@ -137,7 +137,9 @@ function useSelectionInAddress(place: Place): void {
   useEffect(() => {
     if (selected === null) return;
     const path = `/songs/${open.session.id}/parts/${selected}/${place}`;
-    if (location.pathname === path) return;
+    // On the way to another song this one is still drawn.
+    const isHere = `${location.pathname}/`.startsWith(`/songs/${open.session.id}/`);
+    if (location.pathname === path || !isHere) return;
     void navigate(path, { replace: !location.pathname.includes('/parts/') });
     // Where the place changes, the address has changed already.
     // eslint-disable-next-line react-hooks/exhaustive-deps
