@@ -218,8 +218,8 @@ test('with accounts: signing in, sharing to read, and an ended session that lose
     await sessions.query('DELETE FROM sessions');
     await sessions.end();
     await owner.getByRole('button', { name: 'Add voice' }).click();
-    await expect(owner.getByText('signed out · 1 edit waiting')).toBeVisible();
-    await owner.getByRole('button', { name: 'Sign in' }).click();
+    await expect(owner.getByText('not saved · 1 edit waiting')).toBeVisible();
+    await owner.getByRole('button', { name: 'Sign in and save it' }).click();
     await owner.getByLabel('Name', { exact: true }).fill('berta');
     await owner.getByLabel('Password').fill(password);
     await owner.getByRole('dialog').getByRole('button', { name: 'Sign in' }).click();

@@ -1,43 +1,15 @@
 import { CheckCircle, CircleDashed, CloudSlash, WarningDiamond } from '@phosphor-icons/react';
 import { plural } from '@pannet/core/quantities/wording';
-import { useEffect, useState } from 'react';
-import Button from 'react-bootstrap/Button';
-import { useNavigate } from 'react-router';
-import { SignInDialog } from '../accounts/SignInDialog.tsx';
-import { sentenceOf } from '../api/request.ts';
-import { say } from '../controls/notices.ts';
-import { useOpenSong, useSession } from '../session/open-song.ts';
-import type { CopyMade } from '../sync/copy-with-steps.ts';
+import { useEffect } from 'react';
+import { useSession } from '../session/open-song.ts';
 
 const warning = <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" />;
 
-/** Goes to a copy that was made, and says what did not fit even there. */
-export function useGoToCopy(): (making: Promise<CopyMade>) => void {
-  const navigate = useNavigate();
-  return (making) =>
-    void making.then(
-      ({ songId, title, lost }) => {
-        say(
-          lost.length === 0
-            ? `“${title}” has your steps in it.`
-            : `“${title}” has your steps in it, but for what no longer fits: ${lost.join(', ')}.`,
-        );
-        void navigate(`/songs/${songId}`);
-      },
-      (error: unknown) => say(sentenceOf(error)),
-    );
-}
-
-/** Whether all that was done is safe, and if not, what can be done about it. */
+/** Whether all that was done is safe. */
 export function SavingState() {
-  const { session } = useOpenSong();
   const saving = useSession((state) => state.saving);
   const waiting = useSession((state) => state.pending.length);
   const kept = useSession((state) => state.kept);
-  const goToCopy = useGoToCopy();
-  const [signing, setSigning] = useState(false);
-  const takeServerState = () =>
-    void session.takeServerState().catch((error: unknown) => say(sentenceOf(error)));
   const unkept = waiting > 0 && !kept;
   useEffect(() => {
     if (!unkept) return undefined;
@@ -81,70 +53,13 @@ export function SavingState() {
         </span>
       );
     case 'signed-out':
-      return (
-        <span role="alert">
-          {warning} signed out{waiting > 0 ? ` · ${plural(waiting, 'edit')} waiting` : ''}{' '}
-          <Button size="sm" variant="outline-primary" onClick={() => setSigning(true)}>
-            Sign in
-          </Button>
-          {signing && (
-            <SignInDialog
-              because="Your session has ended. What you have done is still here, and is saved when you are signed in."
-              onSignedIn={() => {
-                setSigning(false);
-                session.resume();
-              }}
-              onClose={() => setSigning(false)}
-            />
-          )}
-        </span>
-      );
     case 'elsewhere':
+    case 'refused':
+      // What can be done about it stands below the header.
       return (
-        <span role="alert">
-          {warning} changed in another window ·{' '}
-          {waiting > 0 && (
-            <Button
-              size="sm"
-              variant="outline-primary"
-              className="me-1"
-              onClick={() => goToCopy(session.copyWithPending())}
-            >
-              Open a copy with {plural(waiting, 'unsaved edit')}
-            </Button>
-          )}
-          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
-            Take over here{waiting > 0 ? `, without ${plural(waiting, 'unsaved edit')}` : ''}
-          </Button>
+        <span>
+          {warning} not saved{waiting > 0 ? ` · ${plural(waiting, 'edit')} waiting` : ''}
         </span>
       );
-    case 'refused': {
-      const { step, sentence } = saving;
-      const setAside = () => {
-        const lost = session.setAside();
-        if (lost.length > 0) say(`With it went what stood on it: ${lost.join(', ')}.`);
-      };
-      return (
-        <span role="alert" title={sentence}>
-          {warning} not saved{step ? `: “${step.name}”` : ''}: {sentence}{' '}
-          {step && (
-            <Button size="sm" variant="outline-primary" className="me-1" onClick={setAside}>
-              Set it aside
-            </Button>
-          )}
-          <Button
-            size="sm"
-            variant="outline-primary"
-            className="me-1"
-            onClick={() => session.resume()}
-          >
-            Try again
-          </Button>
-          <Button size="sm" variant="outline-primary" onClick={takeServerState}>
-            Back to what is saved
-          </Button>
-        </span>
-      );
-    }
   }
 }

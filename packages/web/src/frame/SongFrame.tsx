@@ -13,7 +13,7 @@ import { useOpenSong, useSession } from '../session/open-song.ts';
 import { useShortcuts } from '../session/shortcuts.ts';
 import { Strip } from '../strip/Strip.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
-import { Leftovers } from './Leftovers.tsx';
+import { Notices } from './Notices.tsx';
 import { usePlace, type Place } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
 import './frame.scss';
@@ -65,7 +65,7 @@ export function SongFrame() {
     >
       <div className="frame">
         <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
-        <Leftovers />
+        <Notices />
         <nav className="frame-parts" aria-label="Parts">
           <ImportPanel
             state={importing}
