@@ -20,6 +20,7 @@ const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
   ./pannet backup FILE, ./pannet restore FILE all songs and recordings in one file, while Pannet runs
   ./pannet purge [--days N]                   removes what no song needs, and songs deleted N days ago (30)
   ./pannet bench                              speed and memory, as ratios against references in the same run
+  ./pannet attack [quick]                     kills, crowds, slow uploads, a full disk, fuzz: on a Pannet of its own
   ./pannet dev [--port N] [--data FOLDER]     the application with hot reload, for its developers
 
 DATABASE_URL names another PostgreSQL database; PANNET_DATA another data folder.`;
@@ -44,6 +45,11 @@ async function main([command, ...words]: string[]): Promise<number> {
       return restore(words);
     case 'bench':
       return spawnSync('bash', [join(repository, 'bench/run')], { stdio: 'inherit' }).status ?? 1;
+    case 'attack':
+      return (
+        spawnSync('bash', [join(repository, 'bench/attack/run'), ...words], { stdio: 'inherit' })
+          .status ?? 1
+      );
     case undefined:
     case 'help':
     case '--help':

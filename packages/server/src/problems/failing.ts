@@ -3,6 +3,7 @@ import { Problem } from './problem.ts';
 interface Coded {
   readonly code?: unknown;
   readonly message?: unknown;
+  readonly name?: unknown;
 }
 
 /** PostgreSQL's and the system's codes for what is no bug: the machine has no more to give just now. Source: PostgreSQL 15, appendix A. */
@@ -34,13 +35,15 @@ export function noDatabase(): Problem {
 
 /** The problem that an error of the database or the disk stands for; null for what is a bug. */
 export function problemOf(error: unknown): Problem | null {
-  const { code, message } = (error ?? {}) as Coded;
+  const { code, message, name } = (error ?? {}) as Coded;
   const cause = (error as { readonly driverError?: unknown } | null)?.driverError;
   if (typeof code === 'string') {
     if (full.has(code)) return diskFull();
     if (busy.has(code)) return databaseBusy();
     if (gone.has(code)) return noDatabase();
   }
+  // What TypeORM says of a transaction whose connection died under it.
+  if (name === 'QueryRunnerProviderAlreadyReleasedError') return noDatabase();
   if (typeof message === 'string') {
     // pg has no codes for these.
     if (/timeout exceeded when trying to connect/.test(message)) return databaseBusy();

@@ -7,6 +7,7 @@ import { readWavLayout } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
 import { readFacts } from '@pannet/core/sources/wav-blocks';
 import { LRUCache } from 'lru-cache';
+import pLimit from 'p-limit';
 import type pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { DataSource, type EntityManager, In } from 'typeorm';
@@ -48,6 +49,8 @@ export class RecordingsService {
   readonly #spool: Spool;
   readonly #access: SongAccess;
   readonly #patienceMs: number;
+  /** Looking into files is computing: of many that are whole at once, two are looked into, so that others are answered. */
+  readonly #inTurn = pLimit(2);
   /** A recording never changes as long as it is kept, and a listening browser asks for it dozens of times a second. */
   readonly #found = new LRUCache<string, RecordingEntity>({ max: 4096, ttl: rememberedMs });
 
@@ -122,19 +125,23 @@ export class RecordingsService {
    * @throws Problem 422 with the reader's sentence for what cannot be read
    */
   keep(visitor: Visitor, body: Readable, fileName: string, announcedBytes = 0): Promise<Recording> {
-    return this.#spool.receive(body, announcedBytes, async (file) => {
-      const layout = await describe(file.source, fileName);
-      await this.#store(visitor, file, layout);
-      return { hash: file.hash, fileName, ...layout };
-    });
+    return this.#spool.receive(body, announcedBytes, (file) =>
+      this.#inTurn(async () => {
+        const layout = await describe(file.source, fileName);
+        await this.#store(visitor, file, layout);
+        return { hash: file.hash, fileName, ...layout };
+      }),
+    );
   }
 
   /** Keeps any file byte for byte; what is in it is not looked at. */
   keepOriginal(visitor: Visitor, body: Readable, announcedBytes = 0): Promise<{ hash: string }> {
-    return this.#spool.receive(body, announcedBytes, async (file) => {
-      await this.#store(visitor, file, null);
-      return { hash: file.hash };
-    });
+    return this.#spool.receive(body, announcedBytes, (file) =>
+      this.#inTurn(async () => {
+        await this.#store(visitor, file, null);
+        return { hash: file.hash };
+      }),
+    );
   }
 
   /** All of it in one transaction: the recording and its bytes can be seen together, or neither. */

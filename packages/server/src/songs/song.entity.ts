@@ -23,6 +23,10 @@ export class SongEntity {
   @Column('json')
   document: Song;
 
+  /** How many the document has. */
+  @Column('integer')
+  parts: number;
+
   /** How many commands the log holds. */
   @Column('integer')
   revision: number;

@@ -54,18 +54,24 @@ export class SongsService {
     this.#access = access;
   }
 
-  async list(visitor: Visitor): Promise<SongSummary[]> {
+  /** All that one may see, the one worked on last first. */
+  list(visitor: Visitor): Promise<SongSummary[]> {
+    return this.#summaries(visitor, null);
+  }
+
+  async #summaries(visitor: Visitor, id: string | null): Promise<SongSummary[]> {
     const rows = (await this.#data.query(
       `SELECT songs.id, songs.title, songs.revision, songs.updated_at AS "updatedAt",
-              json_array_length(songs.document->'partOrder') AS parts,
+              songs.parts,
               CASE WHEN $1::uuid IS NULL OR songs.owner_id = $1 THEN 'own' ELSE shares.may END AS may,
               accounts.name AS owner
        FROM songs
        LEFT JOIN shares ON shares.song_id = songs.id AND shares.account_id = $1
        LEFT JOIN accounts ON accounts.id = songs.owner_id
        WHERE songs.deleted_at IS NULL AND ($1::uuid IS NULL OR songs.owner_id = $1 OR shares.may IS NOT NULL)
+         AND ($2::uuid IS NULL OR songs.id = $2)
        ORDER BY songs.updated_at DESC`,
-      [ownerOf(visitor)],
+      [ownerOf(visitor), id],
     )) as (Omit<SongSummary, 'updatedAt'> & { updatedAt: Date })[];
     return rows.map((row) => ({ ...row, updatedAt: row.updatedAt.toISOString() }));
   }
@@ -119,6 +125,7 @@ export class SongsService {
     await this.#data.transaction(async (manager) => {
       await manager.insert(SongEntity, {
         ...{ id, title, document: document as never, revision: 0 },
+        parts: document.partOrder.length,
         ownerId: ownerOf(visitor),
       });
       await this.#recordings.noteUses(manager, id, hashesOf(Object.values(document.recordings)));
@@ -127,7 +134,7 @@ export class SongsService {
   }
 
   async #summary(visitor: Visitor, id: string): Promise<SongSummary> {
-    const found = (await this.list(visitor)).find((song) => song.id === id);
+    const [found] = await this.#summaries(visitor, id);
     if (!found) throw noSong();
     return found;
   }
@@ -205,8 +212,9 @@ export class SongsService {
       const next = entity.revision + fresh.length;
       const updatedAt = new Date();
       await manager.query(
-        'UPDATE songs SET document = $2, title = $3, revision = $4, updated_at = $5 WHERE id = $1',
-        [id, JSON.stringify(current), current.title, next, updatedAt],
+        `UPDATE songs SET document = $2, title = $3, parts = $4, revision = $5, updated_at = $6
+         WHERE id = $1`,
+        [id, JSON.stringify(current), current.title, current.partOrder.length, next, updatedAt],
       );
       return { revision: next, song: current, updatedAt };
     });

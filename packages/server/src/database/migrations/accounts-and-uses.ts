@@ -28,6 +28,11 @@ export class AccountsAndUses1764300000000 implements MigrationInterface {
     await runner.query(
       'ALTER TABLE recipes ADD COLUMN owner_id uuid REFERENCES accounts (id) ON DELETE CASCADE',
     );
+    // Counted once a change, not from a document of megabytes each time that songs are listed.
+    await runner.query('ALTER TABLE songs ADD COLUMN parts integer NOT NULL DEFAULT 0');
+    await runner.query(
+      `UPDATE songs SET parts = coalesce(json_array_length(document->'partOrder'), 0)`,
+    );
     // The name, not the account: the log outlives it.
     await runner.query('ALTER TABLE commands ADD COLUMN account text');
     await runner.query(`
@@ -72,7 +77,7 @@ export class AccountsAndUses1764300000000 implements MigrationInterface {
     await runner.query('ALTER TABLE recordings DROP COLUMN asked_at');
     await runner.query('ALTER TABLE commands DROP COLUMN account');
     await runner.query('ALTER TABLE recipes DROP COLUMN owner_id');
-    await runner.query('ALTER TABLE songs DROP COLUMN owner_id');
+    await runner.query('ALTER TABLE songs DROP COLUMN owner_id, DROP COLUMN parts');
     await runner.query('DROP TABLE accounts');
   }
 }
