@@ -52,7 +52,7 @@ export async function importing(
     );
   const before = (await underruns()) ?? 0;
   const begun = performance.now();
-  let failed = 0;
+  const failed: string[] = [];
   const { times, failures } = await healthDuring(target.base, async () => {
     const sent = Array.from({ length: windows }, async (_, n) => {
       // One file with another beginning each, so that none is a copy.
@@ -68,7 +68,8 @@ export async function importing(
         baseRevision: 0,
         commands: [{ ...titled('import'), edits }],
       });
-      if (kept.status !== 201 || answer.status !== 200) failed++;
+      if (kept.status !== 201 || answer.status !== 200)
+        failed.push(`${kept.status}/${answer.status}`);
     });
     const applied = heavy();
     await Promise.all([...sent, applied]);
@@ -76,9 +77,9 @@ export async function importing(
   const dropouts = ((await underruns()) ?? 0) - before;
   said(
     `${windows} × ${megabytes} MB and 5 MB of edits at once`,
-    `${failed} failed, ${((performance.now() - begun) / 1000).toFixed(0)} s; health answered in ${quantile(times, 0.5).toFixed(0)} ms (median), ${Math.max(...times).toFixed(0)} ms (slowest; mark ${mark}), ${failures} failures${page ? `; ${dropouts} dropouts in what plays` : ''}`,
+    `${failed.length} failed${failed.length ? ` (${failed.join(', ')})` : ''}, ${((performance.now() - begun) / 1000).toFixed(0)} s; health answered in ${quantile(times, 0.5).toFixed(0)} ms (median), ${Math.max(...times).toFixed(0)} ms (slowest; mark ${mark}), ${failures} failures${page ? `; ${dropouts} dropouts in what plays` : ''}`,
   );
-  if (failed + failures > 0) target.faults.push('an import failed');
+  if (failed.length + failures > 0) target.faults.push('an import failed');
   if (page) await page.keyboard.press('Space');
 }
 

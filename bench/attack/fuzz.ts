@@ -31,7 +31,7 @@ function mutate(thing: unknown): void {
     mutate(inner[key]);
     return;
   }
-  const value = strange[randomInt(strange.length)];
+  const value = structuredClone(strange[randomInt(strange.length)]);
   switch (randomInt(4)) {
     case 0:
       delete inner[key];

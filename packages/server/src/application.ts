@@ -39,13 +39,15 @@ async function dress(
   configuration: Configuration,
   accounts: AccountsService,
 ): Promise<void> {
-  const { patienceMs, trustedProxies, webFolder } = configuration;
+  const { behindTls, patienceMs, trustedProxies, webFolder } = configuration;
   app.set('trust proxy', trustedProxies.length > 0 ? trustedProxies : false);
   app.set('query parser', 'simple');
   const http = app.getHttpServer() as Server;
   // An upload may take as long as it goes on: the spool sees to those that stand still, `comesInTime` to all others.
   http.requestTimeout = 0;
   http.headersTimeout = Math.min(60_000, patienceMs);
+  // Longer than proxies and browsers hold an idle connection: whoever uses one again must not find it closed.
+  http.keepAliveTimeout = 65_000;
   http.maxConnections = 1000;
   app.use(fromHere(configuration));
   app.use(requestRate(configuration.requestsPerMinute));
@@ -60,15 +62,16 @@ async function dress(
           'upgrade-insecure-requests': null,
         },
       },
-      strictTransportSecurity: false,
+      // Only who comes by TLS can be told to do so always.
+      strictTransportSecurity: behindTls && { maxAge: 31_536_000 },
       crossOriginEmbedderPolicy: { policy: 'require-corp' },
     }),
   );
   if (configuration.accounts)
-    app.use('/api', sessions(app.get(SessionsPool), await accounts.sessionSecret()));
+    app.use('/api', sessions(app.get(SessionsPool), await accounts.sessionSecret(), behindTls));
   // Nest hands on what its types do not name.
   app.useBodyParser('json', { limit: '5mb', verify: notTooDeep } as { limit: string });
-  app.use(...signInRates());
+  app.use(...signInRates(configuration.signInsPerMinute));
   app.useGlobalFilters(new ProblemFilter());
   app.useGlobalPipes(new ValidationPipe(strictly));
   const config = new DocumentBuilder()

@@ -1,5 +1,6 @@
 import type { Request, RequestHandler, Response } from 'express';
 import { ipKeyGenerator, rateLimit } from 'express-rate-limit';
+import type {} from 'express-session';
 import { Problem } from './problems/problem.ts';
 
 const minuteMs = 60_000;
@@ -44,18 +45,22 @@ export function requestRate(perMinute: number): RequestHandler {
   });
 }
 
-const isSignIn = ({ method, path }: Request) => method === 'POST' && path === '/api/session';
+/** Wherever a password can be tried. */
+const isSignIn = ({ method, path }: Request) =>
+  (method === 'POST' && path === '/api/session') || path === '/api/session/password';
 
 /** Attempts to sign in: from each address, and by each name, wherever from. To be put behind the reading of bodies. */
-export function signInRates(): RequestHandler[] {
+export function signInRates(perMinute: number): RequestHandler[] {
   return [
-    limit({ perMinute: 20, counts: isSignIn }),
+    limit({ perMinute, counts: isSignIn }),
     limit({
       perMinute: 10,
       counts: isSignIn,
-      by: ({ body }) => {
+      by: ({ body, session }) => {
         const name = (body as { name?: unknown } | null)?.name;
-        return typeof name === 'string' ? name.slice(0, 40).toLowerCase() : '';
+        return typeof name === 'string'
+          ? name.slice(0, 40).toLowerCase()
+          : `of ${session?.accountId ?? 'nobody'}`;
       },
     }),
   ];

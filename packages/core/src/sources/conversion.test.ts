@@ -2,7 +2,9 @@ import { describe, expect, test } from '@jest/globals';
 import { rms, sine } from '../measurement/signals.fixture.ts';
 import { formatOf } from '../formats/audio-format.ts';
 import { wavFile } from '../formats/wav-write.ts';
-import { convertToWav, decodeAudio, resample } from './conversion.ts';
+import type { ByteSource } from '../formats/byte-source.ts';
+import { announcedSamples } from './announced-length.ts';
+import { checkLength, convertToWav, decodeAudio, resample } from './conversion.ts';
 
 describe('another rate', () => {
   test.each([
@@ -155,5 +157,77 @@ describe('what a file is', () => {
     const made = await convertToWav(bytes(text), 'odd.bin', 48_000);
     expect(made.ok).toBe(false);
     if (!made.ok) expect(made.error.sentence).toMatch(/^“odd\.bin” .*\.$/);
+  });
+});
+
+/** A file that is only headers: what is behind them is never there, and must not be asked for. */
+function headersOnly(
+  head: Uint8Array,
+  size: number,
+): ByteSource & { readonly asked: () => number } {
+  let asked = 0;
+  return {
+    size,
+    asked: () => asked,
+    read: (offset, length) => {
+      asked += length;
+      const bytes = new Uint8Array(Math.max(0, Math.min(length, size - offset)));
+      bytes.set(head.subarray(offset, offset + bytes.length));
+      return Promise.resolve(bytes);
+    },
+  };
+}
+
+describe('what is too long is told from its headers', () => {
+  test('a WAV of two hours at another rate is refused before it is read', async () => {
+    const frames = 2 * 3600 * 96_000;
+    const head = wavFile([new Float32Array(1), new Float32Array(1)], 96_000, '24').slice(0, 68);
+    const view = new DataView(head.buffer);
+    view.setUint32(4, 60 + frames * 6, true);
+    const dataAt = head.findIndex(
+      (_, n) => String.fromCharCode(...head.subarray(n, n + 4)) === 'data',
+    );
+    view.setUint32(dataAt + 4, frames * 6, true);
+    const source = headersOnly(head, dataAt + 8 + frames * 6);
+    const refused = await checkLength(source, 'long.wav');
+    expect(refused.ok ? '' : refused.error.sentence).toMatch(
+      /“long\.wav” is too long .*69 minutes/,
+    );
+    expect(source.asked()).toBeLessThan(2000);
+  });
+
+  test('FLAC says it in its first block (RFC 9639, 8.2)', async () => {
+    const head = new Uint8Array(42);
+    head.set([0x66, 0x4c, 0x61, 0x43, 0x80, 0, 0, 34]);
+    // 48000 Hz, stereo, 24 bits, 2 h.
+    const frames = 2 * 3600 * 48_000;
+    head.set([0x0b, 0xb8, 0x03, 0x70 | (frames / 2 ** 32)], 18);
+    new DataView(head.buffer).setUint32(22, frames % 2 ** 32);
+    const source = headersOnly(head, 900_000_000);
+    expect(await announcedSamples(source, 'FLAC')).toBe(frames * 2);
+    expect((await checkLength(source, 'x.flac')).ok).toBe(false);
+  });
+
+  test('AIFF says it in its common chunk (Audio Interchange File Format 1.3)', async () => {
+    const head = new Uint8Array(64);
+    const view = new DataView(head.buffer);
+    head.set(new TextEncoder().encode('FORM'), 0);
+    head.set(new TextEncoder().encode('AIFFCOMM'), 8);
+    view.setUint32(16, 18);
+    view.setUint16(20, 2);
+    view.setUint32(22, 345_600_000);
+    expect(await announcedSamples(headersOnly(head, 3_000_000_000), 'AIFF')).toBe(691_200_000);
+  });
+
+  test('MPEG audio is counted from header to header, behind a tag', async () => {
+    const frame = new Uint8Array(417);
+    // MPEG 1, layer III, 128 kbit/s, 44100 Hz, stereo.
+    frame.set([0xff, 0xfb, 0x90, 0x00]);
+    const tag = new Uint8Array(10 + 300);
+    tag.set([0x49, 0x44, 0x33, 4, 0, 0, 0, 0, 2, 44]);
+    const bytes = new Uint8Array(tag.length + 500 * frame.length);
+    bytes.set(tag);
+    for (let n = 0; n < 500; n++) bytes.set(frame, tag.length + n * frame.length);
+    expect(await announcedSamples(headersOnly(bytes, bytes.length), 'MP3')).toBe(500 * 1152 * 2);
   });
 });

@@ -1,10 +1,11 @@
 import { failure, success, type Outcome } from '../outcome.ts';
 import { formatOf, type AudioFormat } from '../formats/audio-format.ts';
-import { bytesInMemory } from '../formats/byte-source.ts';
+import { bytesInMemory, type ByteSource } from '../formats/byte-source.ts';
 import { readWavLayout } from '../formats/wav-read.ts';
 import { checkParameter } from '../parameters/parameter.ts';
 import { rateParameter } from '../parameters/tables.ts';
 import { wavFile, type WrittenBits } from '../formats/wav-write.ts';
+import { announcedSamples } from './announced-length.ts';
 import { readWavChannels } from './wav-blocks.ts';
 
 /** Audio as samples, with how finely it was written. */
@@ -19,9 +20,29 @@ export interface Decoded {
 /** Samples of all channels together that are decoded at once: an hour of stereo at 48 kHz and more. */
 const mostSamples = 400e6;
 
+/**
+ * Whether a file can be converted at once, told from its headers: what is too long is refused before it has been read or
+ * decoded, since decoded it is many times as large.
+ */
+export async function checkLength(source: ByteSource, fileName: string): Promise<Outcome<null>> {
+  const format = formatOf(await source.read(0, Math.min(16, source.size)));
+  const samples = format && (await announcedSamples(source, format));
+  if (samples === null || samples <= mostSamples) return success(null);
+  return tooLong(fileName);
+}
+
+function tooLong(fileName: string): Outcome<never> {
+  return failure(
+    'too-long',
+    `“${fileName}” is too long to be converted at once: up to 69 minutes of stereo at 48 kHz can be. Bounce it as a WAV file at the song's rate, or in pieces.`,
+  );
+}
+
 /** Decodes a whole file; what cannot be decoded is said in a sentence that names it. */
 export async function decodeAudio(bytes: Uint8Array, fileName: string): Promise<Outcome<Decoded>> {
   const format = formatOf(bytes);
+  const length = await checkLength(bytesInMemory(bytes), fileName);
+  if (!length.ok) return length;
   if (format === null)
     return failure(
       'unknown-format',
@@ -44,11 +65,8 @@ export async function decodeAudio(bytes: Uint8Array, fileName: string): Promise<
       'too-many-channels',
       `“${fileName}” has ${channels.length} channels; mono and stereo can be read.`,
     );
-  if (channels.length * channels[0].length > mostSamples)
-    return failure(
-      'too-long',
-      `“${fileName}” is too long to be converted at once; bounce it as a WAV file in pieces.`,
-    );
+  // Where it did not say so before.
+  if (channels.length * channels[0].length > mostSamples) return tooLong(fileName);
   for (const channel of channels)
     for (let n = 0; n < channel.length; n++) if (!Number.isFinite(channel[n])) channel[n] = 0;
   return success({ format, ...found });

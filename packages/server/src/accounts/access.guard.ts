@@ -4,6 +4,7 @@ import type { Request } from 'express';
 import { Configuration } from '../configuration/configuration.ts';
 import { Problem } from '../problems/problem.ts';
 import { AccountsService } from './accounts.service.ts';
+import { mostMs } from './sessions.ts';
 import { anyone, openToAll, visitorOf } from './visitor.ts';
 
 /** Lets nobody in who is not signed in, where there are accounts; says to the rest of the server who asks. */
@@ -25,8 +26,9 @@ export class AccessGuard implements CanActivate {
       request.visitor = anyone;
       return true;
     }
-    const { accountId } = request.session;
-    const account = accountId ? await this.#accounts.byId(accountId) : null;
+    const { accountId, since = 0 } = request.session;
+    const account =
+      accountId && Date.now() - since < mostMs ? await this.#accounts.byId(accountId) : null;
     if (account) request.visitor = visitorOf(account);
     const open = this.#reflector.getAllAndOverride<boolean | undefined>(openToAll, [
       context.getHandler(),

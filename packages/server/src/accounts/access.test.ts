@@ -11,7 +11,11 @@ import { SongsService } from '../songs/songs.service.ts';
 import { visitorOf } from './visitor.ts';
 import { AccountsService } from './accounts.service.ts';
 
-const server = new RunningServer({ accountsAsked: true, requestsPerMinute: 1_000_000 });
+const server = new RunningServer({
+  accountsAsked: true,
+  requestsPerMinute: 1_000_000,
+  signInsPerMinute: 1000,
+});
 const password = 'seven grey herons on a wire';
 
 /** Who asks; `worker` is one whom the song was shared with to work on. */
@@ -96,6 +100,12 @@ const table: readonly Row[] = [
     path: () => '/session',
     body: () => ({ name: 'owner', password: 'not this one, no' }),
     gives: [401, 401, 401, 401, 401],
+  },
+  {
+    route: 'put /api/session/password',
+    path: () => '/session/password',
+    body: () => ({ current: 'not this one, no', next: 'another long sentence' }),
+    gives: [401, 422, 422, 422, 422],
   },
   { route: 'get /api/disk', path: () => '/disk', gives: [401, 200, 200, 200, 200] },
   { route: 'get /api/songs', path: () => '/songs', gives: [401, 200, 200, 200, 200] },
@@ -326,6 +336,20 @@ describe('signing in', () => {
     expect((await accounts().remove('passing')).ok).toBe(true);
     const after = await server.call('GET', '/songs', undefined, { Cookie: renewed });
     expect(after.status).toBe(401);
+  });
+
+  test('one chooses another password oneself, with the one that one has; other sessions end', async () => {
+    await accounts().add('chooser', password);
+    const [here, there] = [cookieOf(await signIn('chooser')), cookieOf(await signIn('chooser'))];
+    const choose = (current: string, next: string) =>
+      server.call('PUT', '/session/password', { current, next }, { Cookie: here });
+    expect((await choose('a guess of mine', 'another long sentence')).status).toBe(422);
+    expect((await choose(password, 'short')).body.detail).toMatch(/12 to 200/);
+    const chosen = await choose(password, 'another long sentence');
+    expect(chosen.status).toBe(204);
+    const asks = async (cookie: string) =>
+      (await server.call('GET', '/songs', undefined, { Cookie: cookie })).status;
+    expect([await asks(there), await asks(cookieOf(chosen))]).toEqual([401, 200]);
   });
 
   test('a wrong password and a name that there is not are told alike, and only so often', async () => {

@@ -1,11 +1,12 @@
-import { Body, Controller, Delete, Get, HttpCode, Post, Req, Res } from '@nestjs/common';
+import { Body, Controller, Delete, Get, HttpCode, Post, Put, Req, Res } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiTags } from '@nestjs/swagger';
 import { IsString, Length } from 'class-validator';
 import type { Request, Response } from 'express';
 import { Configuration } from '../configuration/configuration.ts';
 import { Problem } from '../problems/problem.ts';
 import { AccountsService } from './accounts.service.ts';
-import { OpenToAll } from './visitor.ts';
+import { cookieName } from './sessions.ts';
+import { Asking, OpenToAll, type Visitor } from './visitor.ts';
 
 export class SignInDto {
   @ApiProperty({ minLength: 1, maxLength: 40 })
@@ -17,6 +18,18 @@ export class SignInDto {
   @IsString()
   @Length(1, 200)
   password: string;
+}
+
+export class PasswordDto {
+  @ApiProperty({ minLength: 1, maxLength: 200 })
+  @IsString()
+  @Length(1, 200)
+  current: string;
+
+  @ApiProperty({ minLength: 12, maxLength: 200 })
+  @IsString()
+  @Length(1, 200)
+  next: string;
 }
 
 /** Whether one has to sign in here, and who is. */
@@ -58,11 +71,37 @@ export class SessionController {
         code: 'wrong-sign-in',
         sentence: 'There is no account of this name and password.',
       });
-    // A new number, so that one that was planted before is worth nothing.
-    await done((then) => request.session.regenerate(then));
-    request.session.accountId = account.id;
-    await done((then) => request.session.save(then));
+    await this.#begin(request, account.id);
     return { accounts: true, name: account.name };
+  }
+
+  @Put('password')
+  @HttpCode(204)
+  @ApiOperation({ summary: 'Choose another password; all other sessions end' })
+  async setPassword(
+    @Asking() visitor: Visitor,
+    @Req() request: Request,
+    @Body() { current, next }: PasswordDto,
+  ): Promise<void> {
+    if (visitor.kind !== 'account')
+      throw new Problem(422, { code: 'no-accounts', sentence: 'There are no accounts here.' });
+    if (!(await this.#accounts.signIn(visitor.name, current)))
+      throw new Problem(422, {
+        code: 'wrong-password',
+        sentence: 'That is not the password you have now.',
+        place: 'current',
+      });
+    const set = await this.#accounts.setPassword(visitor.name, next);
+    if (!set.ok) throw new Problem(422, set.error);
+    await this.#begin(request, visitor.id);
+  }
+
+  /** A new number, so that one that was planted before is worth nothing. */
+  async #begin(request: Request, accountId: string): Promise<void> {
+    await done((then) => request.session.regenerate(then));
+    request.session.accountId = accountId;
+    request.session.since = Date.now();
+    await done((then) => request.session.save(then));
   }
 
   @Delete()
@@ -75,7 +114,11 @@ export class SessionController {
   ): Promise<void> {
     if (!this.#configuration.accounts) return;
     await done((then) => request.session.destroy(then));
-    response.clearCookie('pannet', { path: '/', httpOnly: true, sameSite: 'strict' });
+    response.clearCookie(cookieName(this.#configuration.behindTls), {
+      path: '/',
+      httpOnly: true,
+      sameSite: 'strict',
+    });
   }
 }
 

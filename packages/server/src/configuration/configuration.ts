@@ -1,6 +1,7 @@
 import { isIP } from 'node:net';
 import { networkInterfaces, tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { applyDecorators } from '@nestjs/common';
 import { plainToInstance, Transform } from 'class-transformer';
 import {
   IsArray,
@@ -26,6 +27,17 @@ const onOff = ({ value }: { value: unknown }): unknown =>
 
 const megabyte = 1_048_576;
 
+/** A whole number of the environment, within bounds. */
+function Whole(name: string, min: number, max: number): PropertyDecorator {
+  const message = `${name} must be a whole number from ${min} to ${max}`;
+  return applyDecorators(
+    Transform(number),
+    IsInt({ message }),
+    Min(min, { message }),
+    Max(max, { message }),
+  );
+}
+
 /**
  * All that is decided outside: read from the environment once, and checked here and nowhere else. Each has its name in the
  * environment behind it.
@@ -45,10 +57,7 @@ export class Configuration {
   host = '127.0.0.1';
 
   /** PORT; 0 for any that is free. */
-  @Transform(number)
-  @IsInt({ message: 'PORT must be a whole number from 0 to 65535' })
-  @Min(0, { message: 'PORT must be a whole number from 0 to 65535' })
-  @Max(65_535, { message: 'PORT must be a whole number from 0 to 65535' })
+  @Whole('PORT', 0, 65_535)
   port = 4870;
 
   /** PANNET_NAMES: further names that it is reached by, such as a reverse proxy's. */
@@ -89,43 +98,37 @@ export class Configuration {
   spoolFolder = join(tmpdir(), 'pannet-uploads');
 
   /** PANNET_RESERVE_MB: so much of the disk stays free for small edits, whatever is uploaded. */
-  @Transform(number)
-  @IsInt({ message: 'PANNET_RESERVE_MB must be a whole number from 0 to 1000000' })
-  @Min(0, { message: 'PANNET_RESERVE_MB must be a whole number from 0 to 1000000' })
-  @Max(1_000_000, { message: 'PANNET_RESERVE_MB must be a whole number from 0 to 1000000' })
+  @Whole('PANNET_RESERVE_MB', 0, 1_000_000)
   reserveMb = 256;
 
   /** PANNET_UPLOAD_MB: the largest file that is taken. */
-  @Transform(number)
-  @IsInt({ message: 'PANNET_UPLOAD_MB must be a whole number from 1 to 1000000' })
-  @Min(1, { message: 'PANNET_UPLOAD_MB must be a whole number from 1 to 1000000' })
-  @Max(1_000_000, { message: 'PANNET_UPLOAD_MB must be a whole number from 1 to 1000000' })
+  @Whole('PANNET_UPLOAD_MB', 1, 1_000_000)
   uploadMb = 6000;
 
   /** PANNET_PATIENCE_S: an upload or a reader that stands still so long is let go. */
-  @Transform(number)
-  @IsInt({ message: 'PANNET_PATIENCE_S must be a whole number from 1 to 3600' })
-  @Min(1, { message: 'PANNET_PATIENCE_S must be a whole number from 1 to 3600' })
-  @Max(3600, { message: 'PANNET_PATIENCE_S must be a whole number from 1 to 3600' })
+  @Whole('PANNET_PATIENCE_S', 1, 3600)
   patienceS = 60;
 
   /** PANNET_RATE: requests a minute from one address, but for audio. */
-  @Transform(number)
-  @IsInt({ message: 'PANNET_RATE must be a whole number from 60 to 10000000' })
-  @Min(60, { message: 'PANNET_RATE must be a whole number from 60 to 10000000' })
-  @Max(10_000_000, { message: 'PANNET_RATE must be a whole number from 60 to 10000000' })
+  @Whole('PANNET_RATE', 60, 10_000_000)
   requestsPerMinute = 6000;
 
+  /** PANNET_SIGN_INS: attempts to sign in, a minute, from one address. */
+  @Whole('PANNET_SIGN_INS', 1, 100_000)
+  signInsPerMinute = 20;
+
   /** PANNET_PURGE_DAYS: deleted songs can be brought back so long. */
-  @Transform(number)
-  @IsInt({ message: 'PANNET_PURGE_DAYS must be a whole number from 0 to 3650' })
-  @Min(0, { message: 'PANNET_PURGE_DAYS must be a whole number from 0 to 3650' })
-  @Max(3650, { message: 'PANNET_PURGE_DAYS must be a whole number from 0 to 3650' })
+  @Whole('PANNET_PURGE_DAYS', 0, 3650)
   purgeDays = 30;
 
   /** Whether one has to sign in: wherever others than this machine's users may come. */
   get accounts(): boolean {
     return this.accountsAsked || !isLoopback(this.host) || this.names.length > 0;
+  }
+
+  /** Whether browsers come by TLS: through a proxy that is trusted to say so. */
+  get behindTls(): boolean {
+    return this.trustedProxies.length > 0;
   }
 
   get reserveBytes(): number {
@@ -177,6 +180,7 @@ const namesInEnvironment = {
   uploadMb: 'PANNET_UPLOAD_MB',
   patienceS: 'PANNET_PATIENCE_S',
   requestsPerMinute: 'PANNET_RATE',
+  signInsPerMinute: 'PANNET_SIGN_INS',
   purgeDays: 'PANNET_PURGE_DAYS',
 } as const;
 

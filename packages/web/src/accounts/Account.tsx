@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { sentenceOf } from '../api/request.ts';
 import { getSession, sessionKey, signOut } from '../api/session.ts';
 import { say } from '../controls/notices.ts';
+import { PasswordDialog } from './PasswordDialog.tsx';
 
 export function useAccount() {
   return useQuery({ queryKey: sessionKey, queryFn: getSession, staleTime: 60_000 });
@@ -12,6 +14,7 @@ export function useAccount() {
 export function Account() {
   const queries = useQueryClient();
   const { data } = useAccount();
+  const [choosing, setChoosing] = useState(false);
   const leave = useMutation({
     mutationFn: signOut,
     onSuccess: () => {
@@ -24,9 +27,18 @@ export function Account() {
   return (
     <span className="me-3 quiet">
       {data.name}{' '}
+      <Button
+        size="sm"
+        variant="outline-primary"
+        className="me-1"
+        onClick={() => setChoosing(true)}
+      >
+        Password
+      </Button>
       <Button size="sm" variant="outline-primary" onClick={() => leave.mutate()}>
         Sign out
       </Button>
+      {choosing && <PasswordDialog onClose={() => setChoosing(false)} />}
     </span>
   );
 }

@@ -11,3 +11,5 @@ export const getSession = () => request('GET', '/api/session', session);
 export const signIn = (name: string, password: string) =>
   request('POST', '/api/session', session, { name, password });
 export const signOut = () => request<void>('DELETE', '/api/session', null);
+export const choosePassword = (current: string, next: string) =>
+  request<void>('PUT', '/api/session/password', null, { current, next });

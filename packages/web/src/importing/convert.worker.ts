@@ -1,10 +1,17 @@
 import { failure, success, type Outcome } from '@pannet/core/outcome';
-import { convertToWav } from '@pannet/core/sources/conversion';
+import { checkLength, convertToWav } from '@pannet/core/sources/conversion';
 import { answer, seldom } from '../workers/ask.ts';
 import type { ConvertedFile, Converting } from './convert-file.ts';
 
 answer<Converting, Outcome<ConvertedFile>>(async ({ file, rateHz }, tell) => {
   try {
+    const source = {
+      size: file.size,
+      read: async (offset: number, length: number) =>
+        new Uint8Array(await file.slice(offset, offset + length).arrayBuffer()),
+    };
+    const length = await checkLength(source, file.name);
+    if (!length.ok) return length;
     const bytes = new Uint8Array(await file.arrayBuffer());
     const made = await convertToWav(bytes, file.name, rateHz, seldom(tell));
     if (!made.ok) return made;
