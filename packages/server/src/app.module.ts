@@ -14,7 +14,7 @@ import { Spool } from './recordings/spool.ts';
 import { RecipesController } from './recipes/recipes.controller.ts';
 import { RecipesService } from './recipes/recipes.service.ts';
 import { SharesService } from './songs/shares.service.ts';
-import { SongAccess } from './songs/song-access.ts';
+import { SongAccess } from './accounts/song-access.ts';
 import { SongsController } from './songs/songs.controller.ts';
 import { SongsService } from './songs/songs.service.ts';
 import { DiskController } from './upkeep/disk.controller.ts';

@@ -1,4 +1,4 @@
-import { request as httpRequest } from 'node:http';
+import { request as httpRequest, type Server } from 'node:http';
 import { describe, expect, test } from '@jest/globals';
 import { checked, ConfigurationError, readConfiguration } from './configuration/configuration.ts';
 import { RunningServer } from './running-server.fixture.ts';
@@ -75,6 +75,13 @@ describe('names that are configured', () => {
     expect(await status('pannet.example')).toBe(401);
     expect(await status('other.example')).toBe(421);
   });
+});
+
+test('an upload may take as long as it goes on, and an idle connection is not closed under anyone’s feet', () => {
+  const http = server.app.getHttpServer() as Server;
+  expect(http.requestTimeout).toBe(0);
+  expect(http.keepAliveTimeout).toBeGreaterThan(60_000);
+  expect(http.headersTimeout).toBeGreaterThan(0);
 });
 
 describe('configuration', () => {

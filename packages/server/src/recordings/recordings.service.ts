@@ -15,7 +15,7 @@ import { ownerOf, type Visitor } from '../accounts/visitor.ts';
 import { Configuration } from '../configuration/configuration.ts';
 import { ReadingPool, StoringPool } from '../database/pools.ts';
 import { Problem } from '../problems/problem.ts';
-import { SongAccess } from '../songs/song-access.ts';
+import { SongAccess } from '../accounts/song-access.ts';
 import { chunkBytes, ChunkRows, ColumnBytes } from './copy-binary.ts';
 import { RecordingEntity, type DescribedLayout } from './recording.entity.ts';
 import { sendPieces } from './send.ts';

@@ -3,7 +3,7 @@ import { DataSource } from 'typeorm';
 import { AccountsService } from '../accounts/accounts.service.ts';
 import { ownerOf, type Visitor } from '../accounts/visitor.ts';
 import { Problem } from '../problems/problem.ts';
-import { SongAccess } from './song-access.ts';
+import { SongAccess } from '../accounts/song-access.ts';
 import { ShareEntity } from './share.entity.ts';
 
 /** What another account may do with a song. */

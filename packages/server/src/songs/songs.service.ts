@@ -11,7 +11,7 @@ import { ownerOf, type Visitor } from '../accounts/visitor.ts';
 import { Problem } from '../problems/problem.ts';
 import type { RecordingEntity } from '../recordings/recording.entity.ts';
 import { RecordingsService } from '../recordings/recordings.service.ts';
-import { noSong, SongAccess, type Right } from './song-access.ts';
+import { noSong, SongAccess, type Right } from '../accounts/song-access.ts';
 import { SongEntity } from './song.entity.ts';
 import { appendToLog, findInLogs, logPage, type LogPage, type LogRow } from './song-log.ts';
 import { Work } from './work.ts';

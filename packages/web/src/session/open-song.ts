@@ -13,7 +13,8 @@ import { say } from '../controls/notices.ts';
 import { Audition } from '../measuring/audition.ts';
 import { Mender } from '../measuring/mender.ts';
 import { Playback, type PlaybackState } from '../playback/playback.ts';
-import type { SongSession, SessionState } from '../sync/song-session.ts';
+import type { SessionState } from '../sync/session-state.ts';
+import type { SongSession } from '../sync/song-session.ts';
 
 export interface Selection {
   /** The part that is looked at, and any others that a recipe or an export goes to as well. */

@@ -1,49 +1,18 @@
 import { failure, FailureError, success, type Outcome } from '@pannet/core/outcome';
 import { apply, mergeCommands, type Command, type LoggedCommand } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import {
-  emptyHistory,
-  record,
-  redoCommand,
-  replay,
-  undoCommand,
-  type History,
-} from '@pannet/core/song/history';
+import { record, redoCommand, replay, undoCommand } from '@pannet/core/song/history';
 import { readSong } from '@pannet/core/song/saved-song';
 import { songFormat, type Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
-import { openLog, openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
+import { openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
 import { copyWithSteps, type CopyMade } from './copy-with-steps.ts';
+import { KnownLog } from './known-log.ts';
 import { whyNotSent } from './not-sent.ts';
+import type { SessionState } from './session-state.ts';
 import { inBatches, jsonBytes, mostStepBytes } from './step-size.ts';
 import { thisWindow } from './this-window.ts';
 import { dropUnsent, UnsentSteps, type Unsent } from './unsent.ts';
-
-export type Saving =
-  | { readonly kind: 'saved' }
-  | { readonly kind: 'saving' }
-  /** The server does not answer, or cannot take it just now; work goes on and is sent when it can. */
-  | { readonly kind: 'lost' }
-  /** The session has ended; after signing in again what waits is sent. */
-  | { readonly kind: 'signed-out' }
-  /** The song was changed in another window. */
-  | { readonly kind: 'elsewhere' }
-  /** The server took the commands up to here, but not the next one: this one, where it can be named. */
-  | { readonly kind: 'refused'; readonly sentence: string; readonly step: Command | null };
-
-export interface SessionState {
-  /** Confirmed and pending commands applied. */
-  readonly song: Song;
-  /** The song with a gesture that is not finished; what is seen and heard. */
-  readonly shown: Song;
-  readonly history: History;
-  readonly pending: readonly LoggedCommand[];
-  readonly saving: Saving;
-  /** Whether what waits would survive a reload: this browser keeps it. */
-  readonly kept: boolean;
-  /** Steps of earlier visits that do not fit what the song is now; they wait for a decision. */
-  readonly leftovers: readonly Unsent[];
-}
 
 /** Steps of one gesture follow each other within this time; so long the last of them waits to be sent. */
 const gestureMs = 1000;
@@ -79,14 +48,12 @@ export class SongSession {
   readonly may: OpenedSong['may'];
   /** What the server has, as far as is known: its song, the newest of its log, and what stands before that. */
   #confirmed: Song;
-  #log: readonly LoggedCommand[];
-  #earlier: number | null;
+  #log: KnownLog;
   #revision: number;
   /** The song after each of the pending commands. */
   #after: readonly Song[] = [];
   readonly #unsent: UnsentSteps | null;
   #sending = false;
-  #fetching = false;
   #closed = false;
   #failures = 0;
   /** So many are sent at once, at most. */
@@ -114,8 +81,7 @@ export class SongSession {
     this.#unsent = unsent;
     this.#revision = opened.revision;
     this.#confirmed = opened.song;
-    this.#log = opened.log;
-    this.#earlier = opened.earlier;
+    this.#log = new KnownLog(id, opened);
     this.store = createStore<SessionState>(() => ({
       song: opened.song,
       shown: opened.song,
@@ -136,7 +102,7 @@ export class SongSession {
 
   /** What an earlier visit could not send any more goes through the same check as anything else. */
   #takeUp(left: readonly Unsent[]): void {
-    const logged = new Set(this.#log.map((command) => command.id));
+    const logged = new Set(this.#log.steps.map((command) => command.id));
     for (const unsent of left) {
       const commands = unsent.commands.filter(({ id }) => !logged.has(id));
       const known = unsent.commands.length - commands.length;
@@ -327,7 +293,7 @@ export class SongSession {
   #confirm(count: number, revision: number): void {
     const { pending } = this.#state;
     if (count > 0) this.#confirmed = this.#after[count - 1];
-    this.#log = [...this.#log, ...pending.slice(0, count)];
+    this.#log.append(pending.slice(0, count));
     this.#after = this.#after.slice(count);
     this.#revision = revision;
     this.store.setState({ pending: pending.slice(count) });
@@ -402,7 +368,7 @@ export class SongSession {
 
   #goBackTo(song: Song): void {
     this.#after = [];
-    this.store.setState({ song, shown: song, history: replay(this.#log), pending: [] });
+    this.store.setState({ song, shown: song, history: replay(this.#log.steps), pending: [] });
   }
 
   /** Gives up what waits and goes on from what the server has. */
@@ -411,8 +377,7 @@ export class SongSession {
     this.#hold(null);
     this.#revision = opened.revision;
     this.#confirmed = opened.song;
-    this.#log = opened.log;
-    this.#earlier = opened.earlier;
+    this.#log = new KnownLog(this.id, opened);
     this.#goBackTo(opened.song);
     this.#keep();
     this.store.setState({ saving: { kind: 'saved' } });
@@ -444,26 +409,10 @@ export class SongSession {
 
   /** Fetches earlier steps before the last one that is known has been taken back. */
   async #fetchEarlier(): Promise<void> {
-    while (
-      !this.#fetching &&
-      !this.#closed &&
-      this.#earlier !== null &&
-      this.#state.history.undo.length < fewSteps
-    ) {
-      this.#fetching = true;
-      try {
-        const { log, earlier } = await openLog(this.id, this.#earlier);
-        this.#log = [...log, ...this.#log];
-        this.#earlier = log.length > 0 ? earlier : null;
-        this.store.setState({
-          history: [...this.#log, ...this.#state.pending].reduce(record, emptyHistory),
-        });
-      } catch {
-        // Tried again with the next step that is taken back.
-        return;
-      } finally {
-        this.#fetching = false;
-      }
+    const log = this.#log;
+    while (!this.#closed && this.#state.history.undo.length < fewSteps) {
+      if (!(await log.fetchEarlier()) || log !== this.#log) return;
+      this.store.setState({ history: replay([...log.steps, ...this.#state.pending]) });
     }
   }
 

@@ -1,6 +1,6 @@
 import { Injectable } from '@nestjs/common';
 import { DataSource, type EntityManager } from 'typeorm';
-import type { Visitor } from '../accounts/visitor.ts';
+import type { Visitor } from './visitor.ts';
 import { notFound, Problem } from '../problems/problem.ts';
 
 /** What one may do with a song; each may do what stands before it too. */
