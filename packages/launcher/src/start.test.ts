@@ -1,6 +1,14 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
-import { chmodSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
@@ -15,8 +23,9 @@ chmodSync(folder, 0o755);
 interface Started {
   readonly process: ChildProcess;
   printed(): string;
-  /** Its exit code, once it has ended. */
   readonly ended: Promise<number | null>;
+  /** Waits for its end, which must be with this exit code. */
+  ends(code: number): Promise<void>;
   says(words: RegExp): Promise<void>;
 }
 
@@ -26,7 +35,7 @@ afterEach(async () => {
     child.kill('SIGTERM');
     await ended;
   }
-}, 60_000);
+}, 120_000);
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 /** Runs the launcher as it was built, as `./pannet` does. */
@@ -43,8 +52,12 @@ function pannet(words: readonly string[], environment: Record<string, string> = 
     process: child,
     printed: () => text,
     ended,
+    ends: async (code) => {
+      const found = await ended;
+      if (found !== code) throw new Error(`It ended with ${found}, not ${code}, and said: ${text}`);
+    },
     says: async (words) => {
-      for (const end = Date.now() + 100_000; Date.now() < end; await wait(50))
+      for (const end = Date.now() + 200_000; Date.now() < end; await wait(50))
         if (words.test(text)) return;
       throw new Error(`It never said ${words}, but: ${text}`);
     },
@@ -54,6 +67,8 @@ function pannet(words: readonly string[], environment: Record<string, string> = 
 }
 
 const data = (name: string) => join(folder, name);
+const isBeingMade = (name: string) =>
+  existsSync(data(name)) && readdirSync(data(name)).some((file) => file.includes('being-made'));
 const isRunning = (name: string) => runningServer(join(data(name), 'postgres')) !== undefined;
 
 async function start(
@@ -82,7 +97,7 @@ describe('./pannet start', () => {
   test('a second one on the same folder says who has it and how to reach that, and breaks nothing', async () => {
     const first = await start('shared');
     const second = pannet(['start', '--port', String(await freePort()), '--data', data('shared')]);
-    expect(await second.ended).toBe(1);
+    await second.ends(1);
     expect(second.printed()).toMatch(
       new RegExp(`is in use by the Pannet at ${first.base} \\(process ${first.process.pid}\\)`),
     );
@@ -92,7 +107,7 @@ describe('./pannet start', () => {
     await first.ended;
     const third = await start('shared');
     expect(await titles(third.base)).toEqual([]);
-  }, 180_000);
+  }, 300_000);
 
   test.each(['SIGINT', 'SIGHUP'] as const)(
     'ends everything in order on %s, also before it is ready',
@@ -100,18 +115,18 @@ describe('./pannet start', () => {
       const name = `ends-${signal}`;
       const early = pannet(['start', '--port', String(await freePort()), '--data', data(name)]);
       // In the middle of making the cluster.
-      await wait(900);
+      while (!isBeingMade(name)) await wait(20);
       early.process.kill(signal);
-      expect(await early.ended).toBe(0);
+      await early.ends(0);
       expect(isRunning(name)).toBe(false);
       const running = await start(name);
       expect(isRunning(name)).toBe(true);
       running.process.kill(signal);
-      expect(await running.ended).toBe(0);
+      await running.ends(0);
       expect(isRunning(name)).toBe(false);
       await expect(fetch(`${running.base}/api/health`)).rejects.toThrow();
     },
-    180_000,
+    300_000,
   );
 
   test.each<[string, string[], Record<string, string>, RegExp]>([
@@ -137,20 +152,20 @@ describe('./pannet start', () => {
       expect(refused.printed()).not.toMatch(/\n\s+at /);
       expect(refused.printed()).not.toMatch(/secret/);
     },
-    60_000,
+    120_000,
   );
 
   test('where others could come it needs an account, and then says so and what is missing', async () => {
     const port = await freePort();
     const words = ['start', '--port', String(port), '--host', '0.0.0.0', '--data', data('open')];
     const refused = pannet(words);
-    expect(await refused.ended).toBe(1);
+    await refused.ends(1);
     expect(refused.printed()).toMatch(/no account yet.*account add NAME/);
     expect(isRunning('open')).toBe(false);
 
     const added = pannet(['account', 'add', 'berta', '--data', data('open')]);
     added.process.stdin?.end('seven grey herons on a wire\n');
-    expect(await added.ended).toBe(0);
+    await added.ends(0);
     const listed = pannet(['account', 'list', '--data', data('open')]);
     await listed.ended;
     expect(listed.printed()).toMatch(/^berta /m);
@@ -161,7 +176,7 @@ describe('./pannet start', () => {
     const base = `http://127.0.0.1:${port}/api`;
     expect((await fetch(`${base}/songs`)).status).toBe(401);
     expect((await fetch(`${base}/health`)).status).toBe(200);
-  }, 180_000);
+  }, 300_000);
 });
 
 describe('./pannet backup and restore', () => {
@@ -170,17 +185,17 @@ describe('./pannet backup and restore', () => {
     await begin(running.base, 'Before');
     const file = join(folder, 'pannet.backup');
     const saved = pannet(['backup', file, '--data', data('saved')]);
-    expect(await saved.ended).toBe(0);
+    await saved.ends(0);
     expect(saved.printed()).toMatch(/pannet\.backup: \d+\.\d MB/);
     // Never over another.
     const again = pannet(['backup', file, '--data', data('saved')]);
-    expect(await again.ended).toBe(1);
+    await again.ends(1);
     expect(again.printed()).toMatch(/is there already/);
 
     await begin(running.base, 'After');
     expect(await titles(running.base)).toEqual(['After', 'Before']);
     const restored = pannet(['restore', file, '--data', data('saved')]);
-    expect(await restored.ended).toBe(0);
+    await restored.ends(0);
     expect(await titles(running.base)).toEqual(['Before']);
     expect((await begin(running.base, 'Goes on')).status).toBe(201);
 
@@ -190,23 +205,23 @@ describe('./pannet backup and restore', () => {
     ] as const) {
       writeFileSync(join(folder, name), text);
       const refused = pannet(['restore', join(folder, name), '--data', data('saved')]);
-      expect(await refused.ended).toBe(1);
+      await refused.ends(1);
       expect(refused.printed()).toMatch(/othing was changed/);
     }
     expect(await titles(running.base)).toEqual(['Before', 'Goes on']);
     expect(readFileSync(file).subarray(0, 5).toString()).toBe('PGDMP');
-  }, 180_000);
+  }, 300_000);
 
   test('into a fresh folder, with nothing running', async () => {
     const file = join(folder, 'pannet.backup');
     const restored = pannet(['restore', file, '--data', data('fresh')]);
-    expect(await restored.ended).toBe(0);
+    await restored.ends(0);
     expect(isRunning('fresh')).toBe(false);
     const running = await start('fresh');
     expect(await titles(running.base)).toEqual(['Before']);
     const purged = pannet(['purge', '--data', data('fresh')]);
-    expect(await purged.ended).toBe(0);
+    await purged.ends(0);
     expect(purged.printed()).toMatch(/Purged: songs deleted long ago: 0/);
     expect(await titles(running.base)).toEqual(['Before']);
-  }, 180_000);
+  }, 300_000);
 });

@@ -1,4 +1,4 @@
-import * as z from 'zod';
+import * as z from 'zod/mini';
 import { request } from './request.ts';
 
 const use = z.object({

@@ -1,10 +1,10 @@
-import * as z from 'zod';
+import * as z from 'zod/mini';
 import { request } from './request.ts';
 
 const recipe = z.object({
   id: z.string(),
   name: z.string(),
-  file: z.record(z.string(), z.unknown()) as unknown as z.ZodType<object>,
+  file: z.record(z.string(), z.unknown()) as unknown as z.ZodMiniType<object>,
 });
 
 /** A recipe of the engineer's own, as an image file. */

@@ -1,5 +1,5 @@
 import { FailureError, type Failure } from '@pannet/core/outcome';
-import type * as z from 'zod';
+import type * as z from 'zod/mini';
 
 /** The server could not be reached, or not now; what was meant for it can be sent again. */
 export class ServerLost extends Error {
@@ -40,7 +40,7 @@ export class Refused extends FailureError {
 export async function request<Answer>(
   method: string,
   path: string,
-  shape: z.ZodType<Answer> | null,
+  shape: z.ZodMiniType<Answer> | null,
   body?: unknown,
 ): Promise<Answer> {
   let response: Response;

@@ -1,7 +1,7 @@
-import * as z from 'zod';
+import * as z from 'zod/mini';
 import { request } from './request.ts';
 
-const session = z.object({ accounts: z.boolean(), name: z.string().nullable() });
+const session = z.object({ accounts: z.boolean(), name: z.nullable(z.string()) });
 
 /** Whether one has to sign in here, and who is. */
 export type AccountSession = z.output<typeof session>;

@@ -1,6 +1,6 @@
 import type { Command, LoggedCommand } from '@pannet/core/song/commands';
 import type { Song } from '@pannet/core/song/song';
-import * as z from 'zod';
+import * as z from 'zod/mini';
 import { request } from './request.ts';
 
 // What is looked at here is what is relied on; a document is read by its own description, by whoever opens it.
@@ -13,7 +13,7 @@ const summary = z.object({
   parts: z.int(),
   updatedAt: z.string(),
   may,
-  owner: z.string().nullable(),
+  owner: z.nullable(z.string()),
 });
 const logPage = z.object({
   log: z.array(
@@ -24,11 +24,11 @@ const logPage = z.object({
       edits: z.array(z.unknown()),
       inverse: z.array(z.unknown()),
     }),
-  ) as unknown as z.ZodType<readonly LoggedCommand[]>,
-  earlier: z.int().nullable(),
+  ) as unknown as z.ZodMiniType<readonly LoggedCommand[]>,
+  earlier: z.nullable(z.int()),
 });
-const opened = logPage.extend({
-  song: z.record(z.string(), z.unknown()) as unknown as z.ZodType<Song>,
+const opened = z.extend(logPage, {
+  song: z.record(z.string(), z.unknown()) as unknown as z.ZodMiniType<Song>,
   revision: z.int(),
   may,
 });

@@ -9,7 +9,7 @@ import Spinner from 'react-bootstrap/Spinner';
 import { Link, useNavigate } from 'react-router';
 import { Account, useAccount } from '../accounts/Account.tsx';
 import { SignIn } from '../accounts/SignIn.tsx';
-import { sentenceOf } from '../api/request.ts';
+import { sentenceOf, ServerLost } from '../api/request.ts';
 import {
   createSong,
   deleteSong,
@@ -69,9 +69,9 @@ export function SongsPage() {
       onFiles={(files) => begin.mutate({ title: titleFrom(files), files })}
     >
       <main className="songs-page">
-        <header className="d-flex align-items-baseline mb-4">
+        <header className="songs-header mb-4">
           <h1 className="h3 m-0 me-3">Pannet</h1>
-          <span className="quiet flex-grow-1">
+          <span className="quiet flex-grow-1 text-truncate">
             Mono stems in; wide, fold-checked stereo stems out.
           </span>
           <Account />
@@ -89,9 +89,10 @@ export function SongsPage() {
         )}
         {songs.isError && (
           <Alert variant="light" className="border">
-            {sentenceOf(songs.error)} Start it with “./pannet start”, then{' '}
+            {sentenceOf(songs.error)}{' '}
+            {songs.error instanceof ServerLost && 'Start it with “./pannet start”, then '}
             <Button size="sm" variant="outline-primary" onClick={() => void songs.refetch()}>
-              try again
+              Try again
             </Button>
           </Alert>
         )}
