@@ -30,6 +30,7 @@ export async function startServerProcess(options: ServerOptions): Promise<ChildP
       PANNET_HOST: host,
       PANNET_WEB: join(repository, 'packages/web/dist'),
       PANNET_DEMO: options.demo ? 'on' : 'off',
+      PANNET_PARENT: String(process.pid),
       ...options.environment,
     },
     stdio: ['ignore', 'pipe', 'pipe'],

@@ -105,6 +105,8 @@ describe('./pannet start', () => {
     // The lock of one that was killed is nobody's.
     first.process.kill('SIGKILL');
     await first.ended;
+    // Its server goes with it, and the port is free again.
+    while (await fetch(`${first.base}/api/health`).catch(() => null)) await wait(100);
     const third = await start('shared');
     expect(await titles(third.base)).toEqual([]);
   }, 300_000);
