@@ -137,6 +137,18 @@ function worksIn(pid: number, data: string): boolean {
   if (!Number.isInteger(pid) || pid < 1) return false;
   try {
     return readlinkSync(`/proc/${pid}/cwd`) === realpathSync(data);
+  } catch (error) {
+    // Where it must not be looked at (a container may forbid that even to root) the server's own words tell.
+    return (error as { code?: string }).code === 'EACCES' && wasStartedOn(pid, data);
+  }
+}
+
+/** Whether a process was started as the server of this data folder. */
+export function wasStartedOn(pid: number, data: string): boolean {
+  try {
+    const words = readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0');
+    const at = words.indexOf('-D');
+    return at > 0 && /postgres$/.test(words[0]) && words[at + 1] === data;
   } catch {
     return false;
   }

@@ -14,7 +14,7 @@ import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { afterAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { runningServer } from './cluster-files.ts';
+import { runningServer, wasStartedOn } from './cluster-files.ts';
 import { dataFolder } from './data-folder.ts';
 import { findPostgres, onPath } from './debian.ts';
 import { startCluster } from './postgres.ts';
@@ -145,6 +145,10 @@ describe('a cluster that something happened to starts again', () => {
     const cluster = await startCluster(data, settings);
     const url = await cluster.database('kept');
     const running = runningServer(join(data, 'postgres'));
+    // The two ways to tell a server by its process agree.
+    expect(wasStartedOn(running?.pid as number, join(data, 'postgres'))).toBe(true);
+    expect(wasStartedOn(running?.pid as number, data)).toBe(false);
+    expect(wasStartedOn(process.pid, join(data, 'postgres'))).toBe(false);
     process.kill(running?.pid as number, 'SIGKILL');
     let again: unknown[] = [];
     for (const end = Date.now() + 20_000; Date.now() < end && again.length === 0;) {
