@@ -9,8 +9,9 @@ import { rate, repository, scratchFolder, tap, type Tapped } from './stage.ts';
 const launcher = join(repository, 'packages/launcher/dist/main.js');
 
 function pannet(...words: string[]): ChildProcess {
+  const { DATABASE_URL: _, ...environment } = process.env;
   return spawn('node', [launcher, ...words], {
-    env: { ...process.env, NODE_OPTIONS: '' },
+    env: { ...environment, NODE_OPTIONS: '' },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
 }

@@ -20,6 +20,15 @@ import { repository } from './repository.ts';
 const folder = mkdtempSync(join(tmpdir(), 'pannet-start-'));
 chmodSync(folder, 0o755);
 
+// The server's tests, run beside these, name their database in the environment.
+const {
+  DATABASE_URL: _url,
+  PANNET_DATA: _data,
+  PORT: _port,
+  PANNET_HOST: _host,
+  ...ownEnvironment
+} = process.env;
+
 interface Started {
   readonly process: ChildProcess;
   printed(): string;
@@ -41,7 +50,7 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
 /** Runs the launcher as it was built, as `./pannet` does. */
 function pannet(words: readonly string[], environment: Record<string, string> = {}): Started {
   const child = spawn('node', [join(repository, 'packages/launcher/dist/main.js'), ...words], {
-    env: { ...process.env, NODE_OPTIONS: '', PANNET_DEMO: 'off', ...environment },
+    env: { ...ownEnvironment, NODE_OPTIONS: '', PANNET_DEMO: 'off', ...environment },
     stdio: ['pipe', 'pipe', 'pipe'],
   });
   let text = '';
@@ -117,7 +126,7 @@ describe('./pannet start', () => {
       const name = `ends-${signal}`;
       const early = pannet(['start', '--port', String(await freePort()), '--data', data(name)]);
       // In the middle of making the cluster.
-      while (!isBeingMade(name)) await wait(20);
+      for (const end = Date.now() + 60_000; Date.now() < end && !isBeingMade(name);) await wait(20);
       early.process.kill(signal);
       await early.ends(0);
       expect(isRunning(name)).toBe(false);
