@@ -26,6 +26,8 @@ export async function createServer(
     logger,
     bodyParser: false,
     abortOnError: false,
+    // A client that holds its connection open does not keep the server from ending.
+    forceCloseConnections: true,
   });
   const accounts = app.get(AccountsService);
   if (configuration.accounts) await accounts.settleOwners();
