@@ -37,6 +37,7 @@ export function databaseOptions(url: string): DataSourceOptions {
     extra: {
       max: connections.documents,
       connectionTimeoutMillis: patience.connectMs,
+      statement_timeout: patience.statementMs,
       lock_timeout: patience.lockMs,
       idle_in_transaction_session_timeout: patience.idleInTransactionMs,
     },

@@ -1,6 +1,8 @@
+import { setTimeout as wait } from 'node:timers/promises';
 import { Injectable } from '@nestjs/common';
 import { DataSource } from 'typeorm';
 import { Configuration } from '../configuration/configuration.ts';
+import { StoringPool } from '../database/pools.ts';
 import { Disk } from '../recordings/disk.ts';
 import { RecordingsService } from '../recordings/recordings.service.ts';
 
@@ -30,6 +32,9 @@ export interface Purged {
 /** So long a recording stays that came and that no song has taken yet: an import may be under way. */
 const freshHours = 24;
 
+/** So long a purge waits for what is under way. */
+const mostWaitMs = 60_000;
+
 const unneeded = `NOT EXISTS (SELECT 1 FROM recording_uses AS uses WHERE uses.hash = recordings.hash)
   AND recordings.asked_at < now() - make_interval(hours => $1)`;
 
@@ -43,14 +48,18 @@ export class PurgeService {
   readonly #disk: Disk;
   readonly #configuration: Configuration;
   readonly #recordings: RecordingsService;
+  /** A table that is written anew takes as long as a large file that is stored. */
+  readonly #storing: StoringPool;
 
   constructor(
     data: DataSource,
+    storing: StoringPool,
     disk: Disk,
     configuration: Configuration,
     recordings: RecordingsService,
   ) {
     this.#data = data;
+    this.#storing = storing;
     this.#recordings = recordings;
     this.#disk = disk;
     this.#configuration = configuration;
@@ -89,6 +98,7 @@ export class PurgeService {
       [hours],
     )) as { count: number; bytes: number }[];
     this.#recordings.forget();
+    await this.#outlast();
     await this.#compact();
     const [{ count, bytes }] = recordings;
     return {
@@ -100,6 +110,23 @@ export class PurgeService {
   }
 
   /**
+   * Waits until whatever was under way at this moment, such as an upload that is being stored, has ended: until then PostgreSQL
+   * keeps what was deleted, for those who may still look at it. Not for ever; the next purge gives back what is kept.
+   */
+  async #outlast(): Promise<void> {
+    const [{ next }] = (await this.#data.query(
+      'SELECT pg_snapshot_xmax(pg_current_snapshot())::text AS next',
+    )) as { next: string }[];
+    for (const end = Date.now() + mostWaitMs; Date.now() < end; await wait(100)) {
+      const [{ over }] = (await this.#data.query(
+        'SELECT pg_snapshot_xmin(pg_current_snapshot()) >= $1::xid8 AS over',
+        [next],
+      )) as { over: boolean }[];
+      if (over) return;
+    }
+  }
+
+  /**
    * Writes what is left anew, so that the disk has the rest back. While it does, nobody can read recordings; and it needs as
    * much room as is left, so where there is none the space is only made free for what comes.
    */
@@ -107,7 +134,7 @@ export class PurgeService {
     const { neededBytes, freeBytes } = await this.use();
     const whole = freeBytes > neededBytes * 1.1 + this.#configuration.reserveBytes;
     for (const table of ['recording_chunks', 'recordings', 'commands', 'songs'])
-      await this.#data.query(`VACUUM ${whole ? '(FULL, ANALYZE)' : '(ANALYZE)'} ${table}`);
+      await this.#storing.query(`VACUUM ${whole ? '(FULL, ANALYZE)' : '(ANALYZE)'} ${table}`);
   }
 
   async #databaseBytes(): Promise<number> {

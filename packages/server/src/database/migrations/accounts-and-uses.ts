@@ -6,6 +6,8 @@ import type { MigrationInterface, QueryRunner } from 'typeorm';
  */
 export class AccountsAndUses1764300000000 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
+    // Every step of every log is read; that may take longer than anything else may.
+    await runner.query('SET LOCAL statement_timeout = 0');
     await runner.query(`
       CREATE TABLE accounts (
         id uuid PRIMARY KEY,
