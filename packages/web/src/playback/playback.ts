@@ -110,7 +110,11 @@ export class Playback {
   #look: Seen | null = null;
   #host: AudioHost | null = null;
   #node: AudioWorkletNode | null = null;
-  #recorded: ((recorded: Recorded) => void) | null = null;
+  /** What is to be collected, and who waits for it: perhaps before there is an output that could. */
+  #recorded: {
+    readonly asked: ToWorklet;
+    readonly resolve: (recorded: Recorded) => void;
+  } | null = null;
 
   constructor() {
     this.#feeder.onmessage = ({ data }: MessageEvent<FromFeeder>) => this.#fail(data.sentence);
@@ -289,8 +293,9 @@ export class Playback {
    * heard.
    */
   record(what: 'part' | 'heard', frames: number): Promise<Recorded> {
-    this.#tell({ kind: 'record', what, frames });
-    return new Promise((resolve) => (this.#recorded = resolve));
+    const asked = { kind: 'record', what, frames } as const;
+    this.#tell(asked);
+    return new Promise((resolve) => (this.#recorded = { asked, resolve }));
   }
 
   /** A browser only lets sound begin with a press or a key, so the output is opened at the first play. */
@@ -339,6 +344,7 @@ export class Playback {
     this.#tell({ kind: 'watch', partId: this.#watched });
     this.#tell({ kind: 'seek', frame });
     this.#tell({ kind: 'loop', loop: looping ? loop : null });
+    if (this.#recorded) this.#tell(this.#recorded.asked);
   }
 
   #tell(message: ToWorklet): void {
@@ -368,7 +374,7 @@ export class Playback {
 
   #hearWorklet(message: FromWorklet): void {
     if (message.kind === 'recorded') {
-      this.#recorded?.(message);
+      this.#recorded?.resolve(message);
       this.#recorded = null;
       return;
     }
