@@ -20,6 +20,19 @@ const send = (id: string, baseRevision: number, commands: unknown[]) =>
 const opened = async (id: string) =>
   (await call('GET', `/songs/${id}`)).body as unknown as OpenedSong;
 
+/** As many voices as an image can have. */
+function fullImage() {
+  const voices = Array.from({ length: 16 }, (_, n) => newVoice(`v${n}`, `voice ${n}`, {}));
+  return { ...neutralImage(), voices };
+}
+
+/** A part that is as large as one can be. */
+function fullPart({ hash }: Recording) {
+  const image = fullImage();
+  const drafts = Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [n, image]));
+  return newPart('p', 'P', 'voice', [{ recording: hash, channel: 0 }], { image, drafts });
+}
+
 /** Asks whether the server is well until `done`, one question after the other; tells how often it answered. */
 async function answersWhile(done: Promise<unknown>): Promise<number> {
   let answers = 0;
@@ -164,12 +177,7 @@ describe('nobody is stuck', () => {
   test('a batch of five megabytes is applied while others are answered', async () => {
     const id = await server.newSong('Heavy');
     const recording = (await upload(recordingBytes(48_000, 0.51))).body as unknown as Recording;
-    const voices = Array.from({ length: 16 }, (_, n) => newVoice(`v${n}`, `voice ${n}`, {}));
-    const image = { ...neutralImage(), voices };
-    const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }], {
-      image,
-      drafts: Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [n, image])),
-    });
+    const part = fullPart(recording);
     const begin = [
       { kind: 'set-rate', rateHz: 48_000 },
       { kind: 'put-recording', recording },
@@ -180,6 +188,7 @@ describe('nobody is stuck', () => {
       })),
     ];
     expect((await send(id, 0, [{ ...titled('begin'), edits: begin }])).status).toBe(200);
+    const { image } = part;
     const setImage = JSON.stringify({ kind: 'set-image', partId: 'p0', image });
     const edits = Math.min(400, Math.floor(4_600_000 / setImage.length));
     const heavy = {
@@ -200,12 +209,7 @@ describe('nobody is stuck', () => {
   test('more work than one request may cost is refused, and fewer commands are taken', async () => {
     const id = await server.newSong('Too much');
     const recording = (await upload(recordingBytes(48_000, 0.52))).body as unknown as Recording;
-    const voices = Array.from({ length: 16 }, (_, n) => newVoice(`v${n}`, `voice ${n}`, {}));
-    const image = { ...neutralImage(), voices };
-    const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }], {
-      image,
-      drafts: Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [n, image])),
-    });
+    const part = fullPart(recording);
     const begin = [
       { kind: 'set-rate', rateHz: 48_000 },
       { kind: 'put-recording', recording },
@@ -233,8 +237,7 @@ describe('nobody is stuck', () => {
   test('a log is opened in pages, however large its steps', async () => {
     const id = await server.newSong('Long log');
     const recording = (await upload(recordingBytes(48_000, 0.61))).body as unknown as Recording;
-    const voices = Array.from({ length: 16 }, (_, n) => newVoice(`v${n}`, `voice ${n}`, {}));
-    const image = { ...neutralImage(), voices };
+    const image = fullImage();
     const part = newPart('p', 'P', 'voice', [{ recording: recording.hash, channel: 0 }], { image });
     await send(id, 0, [
       {

@@ -37,7 +37,7 @@ export class AccountsService {
         'The name of an account is 1 to 40 letters, digits, “_”, “.” or “-”, and begins with a letter or digit.',
         'name',
       );
-    const checked = checkPassword(password, name);
+    const checked = await checkPassword(password, name);
     if (!checked.ok) return checked;
     if (await this.byName(name))
       return failure('same-name', `There is an account “${name}” already.`, 'name');
@@ -53,7 +53,7 @@ export class AccountsService {
   async setPassword(name: string, password: string): Promise<Outcome<AccountEntity>> {
     const account = await this.byName(name);
     if (!account) return noAccount(name);
-    const checked = checkPassword(password, name);
+    const checked = await checkPassword(password, name);
     if (!checked.ok) return checked;
     account.passwordHash = await hashPassword(password);
     await this.#accounts.save(account);

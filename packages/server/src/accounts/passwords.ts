@@ -1,19 +1,22 @@
 import { hash, verify } from '@node-rs/argon2';
-import { dictionary } from '@zxcvbn-ts/language-common';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
 
 const shortest = 12;
 const longest = 200;
 
-const common = new Set(dictionary['passwords-common'].filter((word) => word.length >= shortest));
+/** Megabytes of words, for the seldom moment that a password is chosen. */
+async function isCommon(password: string): Promise<boolean> {
+  const { dictionary } = await import('@zxcvbn-ts/language-common');
+  return dictionary['passwords-common'].includes(password);
+}
 
 /** Whether a password may be chosen: OWASP ASVS 5.0, 6.2.1, 6.2.4, 6.2.5, 6.2.9 (any characters, long, none that is usual). */
-export function checkPassword(password: string, name: string): Outcome<string> {
+export async function checkPassword(password: string, name: string): Promise<Outcome<string>> {
   const refuse = (sentence: string) => failure('bad-password', sentence, 'password');
   if ([...password].length < shortest || password.length > longest)
     return refuse(`A password has ${shortest} to ${longest} characters.`);
   const plain = password.toLowerCase();
-  if (common.has(plain) || new Set(plain).size < 5)
+  if (new Set(plain).size < 5 || (await isCommon(plain)))
     return refuse('This password is among the first that anyone would try; choose another.');
   if (plain.includes(name.toLowerCase()))
     return refuse("A password must not have the account's name in it.");

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { DataSource, type EntityManager } from 'typeorm';
+import { DataSource } from 'typeorm';
 import type { Visitor } from './visitor.ts';
 import { notFound, Problem } from '../problems/problem.ts';
 
@@ -17,13 +17,8 @@ export class SongAccess {
   }
 
   /** null where the song cannot even be seen. @param deleted whether one that was deleted counts */
-  async right(
-    visitor: Visitor,
-    songId: string,
-    deleted = false,
-    manager: EntityManager = this.#data.manager,
-  ): Promise<Right | null> {
-    const rows = (await manager.query(
+  async right(visitor: Visitor, songId: string, deleted = false): Promise<Right | null> {
+    const rows = (await this.#data.query(
       `SELECT songs.owner_id, shares.may FROM songs
        LEFT JOIN shares ON shares.song_id = songs.id AND shares.account_id = $2
        WHERE songs.id = $1 AND ($3 OR songs.deleted_at IS NULL)`,

@@ -2,7 +2,6 @@ import type { DataSourceOptions } from 'typeorm';
 import { AccountEntity } from '../accounts/account.entity.ts';
 import { RecipeEntity } from '../recipes/recipe.entity.ts';
 import { RecordingEntity } from '../recordings/recording.entity.ts';
-import { CommandEntity } from '../songs/command.entity.ts';
 import { ShareEntity } from '../songs/share.entity.ts';
 import { SongEntity } from '../songs/song.entity.ts';
 import { AccountsAndUses1764300000000 } from './migrations/accounts-and-uses.ts';
@@ -16,14 +15,7 @@ export function databaseOptions(url: string): DataSourceOptions {
   return {
     type: 'postgres',
     url,
-    entities: [
-      SongEntity,
-      CommandEntity,
-      RecordingEntity,
-      RecipeEntity,
-      AccountEntity,
-      ShareEntity,
-    ],
+    entities: [SongEntity, RecordingEntity, RecipeEntity, AccountEntity, ShareEntity],
     migrations: [
       FirstTables1763900000000,
       VoicesInFull1764000000000,

@@ -19,6 +19,7 @@ export function Notices() {
       {saving.kind === 'signed-out' && <SignedOut />}
       {saving.kind === 'elsewhere' && <ChangedElsewhere />}
       {saving.kind === 'refused' && <NotTaken {...saving} />}
+      {saving.kind === 'lost' && saving.because !== null && <NotYet because={saving.because} />}
       {leftovers.map((left) => (
         <Leftover key={left.key} left={left} />
       ))}
@@ -98,6 +99,16 @@ function SignedOut() {
           onClose={() => setSigning(false)}
         />
       )}
+    </Notice>
+  );
+}
+
+/** What passes is tried again by itself; what the server says of it is said on. */
+function NotYet({ because }: { readonly because: string }) {
+  const { session } = useOpenSong();
+  return (
+    <Notice sentence={`${because} It is tried again by itself.`}>
+      <Choice onChoose={() => session.flush()}>Try now</Choice>
     </Notice>
   );
 }

@@ -48,7 +48,8 @@ export function SavingState() {
               : 'Work goes on; what waits is sent as soon as the server answers, as long as this page stays open.'
           }
         >
-          <CloudSlash aria-hidden color="var(--breaks)" /> server lost · {plural(waiting, 'edit')}{' '}
+          <CloudSlash aria-hidden color="var(--breaks)" />{' '}
+          {saving.because === null ? 'server lost' : 'not taken yet'} · {plural(waiting, 'edit')}{' '}
           waiting{alone}
         </span>
       );

@@ -7,7 +7,11 @@ export type Saving =
   | { readonly kind: 'saved' }
   | { readonly kind: 'saving' }
   /** The server does not answer, or cannot take it just now; work goes on and is sent when it can. */
-  | { readonly kind: 'lost' }
+  | {
+      readonly kind: 'lost';
+      /** What it says of that; null where it does not answer at all. */
+      readonly because: string | null;
+    }
   /** The session has ended; after signing in again what waits is sent. */
   | { readonly kind: 'signed-out' }
   /** The song was changed in another window. */

@@ -313,7 +313,7 @@ export class SongSession {
             return;
           }
         }
-        this.store.setState({ saving: { kind: 'lost' } });
+        this.store.setState({ saving: { kind: 'lost', because: why.because } });
         this.#retry = setTimeout(() => void this.#send(), why.afterMs);
         return;
       case 'fewer':

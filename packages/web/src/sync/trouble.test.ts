@@ -283,6 +283,31 @@ describe('a step that cannot be kept', () => {
     expect(server.song.title).toBe('One');
   });
 
+  test('a full disk is said in its sentence and waited out', async () => {
+    const opened = await open();
+    const body = { detail: 'The disk of the server is full.', code: 'disk-full' };
+    server.says = ({ method }) => (method === 'POST' ? { status: 507, body } : null);
+    opened.do('One', title('One'));
+    await settle();
+    expect(state(opened).saving).toEqual({ kind: 'lost', because: body.detail });
+    server.says = () => null;
+    await settle(11_000);
+    expect(server.song.title).toBe('One');
+    expect(state(opened).saving.kind).toBe('saved');
+  });
+
+  test.each([403, 404])(
+    '%i is no fault of a step: none is offered to be set aside',
+    async (status) => {
+      const opened = await open();
+      server.says = ({ method }) =>
+        method === 'POST' ? { status, body: { detail: 'No.' } } : null;
+      opened.do('One', title('One'));
+      await settle();
+      expect(state(opened).saving).toMatchObject({ kind: 'refused', step: null });
+    },
+  );
+
   test('an ended session loses nothing', async () => {
     const opened = await open();
     server.says = ({ method }) => (method === 'POST' ? { status: 401 } : null);
