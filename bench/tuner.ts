@@ -212,7 +212,7 @@ async function recordings(folder: string): Promise<void> {
       continue;
     }
     const decoded = await decodeAudio(
-      new Uint8Array(readFileSync(join(folder, 'samples', path))),
+      bytesInMemory(new Uint8Array(readFileSync(join(folder, 'samples', path)))),
       path,
     );
     if (!decoded.ok) throw new Error(decoded.error.sentence);

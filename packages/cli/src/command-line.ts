@@ -1,8 +1,10 @@
+import { constants } from 'node:os';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import type { Failure } from '@pannet/core/outcome';
 import { measure, reportJson, reportLines } from './measure.ts';
 import { readRenderWords, render } from './render.ts';
+import { removeUnfinished } from './written-files.ts';
 
 /** What is refused ends with this status, and no output file is left behind. */
 const refused = 2;
@@ -26,8 +28,19 @@ export async function runCommandLine(words: readonly string[], folder: string): 
 async function runRender(words: string[], folder: string): Promise<number> {
   const request = readRenderWords(words, folder);
   if (!request.ok) return refuse(request.error);
-  const rendered = await render(request.value, (line) => console.error(line));
-  return rendered.ok ? 0 : refuse(rendered.error);
+  const stop = (signal: NodeJS.Signals) => {
+    removeUnfinished();
+    // As a shell tells of a command that a signal ended.
+    process.exit(128 + constants.signals[signal]);
+  };
+  const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
+  for (const signal of signals) process.on(signal, stop);
+  try {
+    const rendered = await render(request.value, (line) => console.error(line));
+    return rendered.ok ? 0 : refuse(rendered.error);
+  } finally {
+    for (const signal of signals) process.off(signal, stop);
+  }
 }
 
 async function runMeasure(words: string[], folder: string): Promise<number> {
@@ -41,7 +54,7 @@ async function runMeasure(words: string[], folder: string): Promise<number> {
       code: 'one-file',
       sentence: 'Say which file to measure: ./pannet measure FILE.wav [--json].',
     });
-  const report = await measure(resolve(folder, positionals[0]));
+  const report = await measure(resolve(folder, positionals[0]), (line) => console.error(line));
   if (!report.ok) return refuse(report.error);
   console.log(values.json ? reportJson(report.value) : reportLines(report.value).join('\n'));
   return 0;

@@ -7,11 +7,18 @@ import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { openTake } from './wav-file.ts';
 
-/** Measures a stereo (or mono) WAV file. */
-export async function measure(path: string): Promise<Outcome<StereoReport>> {
+/**
+ * Measures a stereo (or mono) file.
+ * @param say told of what is unusual about it
+ */
+export async function measure(
+  path: string,
+  say: (line: string) => void,
+): Promise<Outcome<StereoReport>> {
   const file = await openTake(path, undefined);
   if (!file.ok) return file;
-  const { bytes, layout, close } = file.value;
+  const { bytes, layout, remarks, close } = file.value;
+  remarks.forEach(say);
   try {
     const channels = await readWavChannels(bytes, layout);
     return success(measureStereo(channels[0], channels[channels.length - 1], layout.rateHz).report);

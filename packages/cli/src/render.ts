@@ -1,4 +1,4 @@
-import { readFile, writeFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { voiceNeeds } from '@pannet/core/derived/splice-library';
@@ -8,6 +8,7 @@ import type { WrittenBits } from '@pannet/core/formats/wav-write';
 import { readImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
+import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
 import { figure } from '@pannet/core/quantities/wording';
 import { planImage, planOf, type PlannedTake } from '@pannet/core/rendering/compile';
@@ -17,7 +18,9 @@ import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
 import { rateParameter } from '@pannet/core/parameters/tables';
 import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
+import { checkOutputs, fileFailure } from './paths.ts';
 import { openTake, WavFileWriter, type OpenWav } from './wav-file.ts';
+import { WrittenFile } from './written-files.ts';
 
 export interface RenderRequest {
   readonly image: string;
@@ -77,17 +80,31 @@ export async function render(
   request: RenderRequest,
   say: (line: string) => void,
 ): Promise<Outcome<void>> {
+  const paths = await checkPaths(request);
+  if (!paths.ok) return paths;
   const takes: OpenWav[] = [];
   try {
     for (const path of request.takes) {
       const take = await openTake(path, request.rateHz);
       if (!take.ok) return take;
       takes.push(take.value);
+      take.value.remarks.forEach(say);
     }
     return await renderOver(takes, request, say);
   } finally {
     for (const take of takes) await take.close();
   }
+}
+
+function checkPaths({ image, takes, out, plain, report }: RenderRequest): Promise<Outcome<void>> {
+  return checkOutputs(
+    [{ option: '--image', path: image }, ...takes.map((path) => ({ option: '--take', path }))],
+    [
+      { option: '--out', path: out },
+      ...(plain === undefined ? [] : [{ option: '--plain', path: plain }]),
+      ...(report === undefined ? [] : [{ option: '--report', path: report }]),
+    ],
+  );
 }
 
 async function renderOver(
@@ -100,38 +117,81 @@ async function renderOver(
   if (!fits.ok) return fits;
   const file = await readImage(request.image, rateHz, takes.length);
   if (!file.ok) return file;
-  const { plan, load } = await preparePlan(takes, file.value);
+  const prepared = await preparePlan(takes, request.takes, file.value, say);
+  const { plan, load } = prepared;
   const [part] = plan.parts;
-  const { left, right } = await renderStretch(plan, part.id, load, 0, part.frames);
   const float = takes.some((take) => take.layout.encoding === 'float');
   const bits = request.bits ?? (float ? '32f' : '24');
-  const measured = measureStereo(left, right, rateHz).report;
 
-  const files: [string, Float32Array, Float32Array][] = [[request.out, left, right]];
-  if (request.plain) {
-    const plain = await renderStretch(plan, part.id, load, 0, part.frames, 'plain');
-    const difference =
-      integratedLoudness([left, right], rateHz) -
-      integratedLoudness([plain.left, plain.right], rateHz);
-    const match = Number.isFinite(difference) ? 10 ** (difference / 20) : 1;
-    if (Number.isFinite(difference))
-      say(`Plain is matched to the image by ${figure(difference, 2)} dB.`);
-    files.push([
-      request.plain,
-      plain.left.map((value) => value * match),
-      plain.right.map((value) => value * match),
-    ]);
+  const files = new OutputFiles(say);
+  try {
+    // Opened before anything is rendered, so that what cannot be written is said at once.
+    for (const path of [request.out, ...(request.plain === undefined ? [] : [request.plain])]) {
+      const opened = await files.openWav(path, part.frames, rateHz, bits);
+      if (!opened.ok) return opened;
+    }
+    if (request.report !== undefined) {
+      const opened = await files.openText(request.report);
+      if (!opened.ok) return opened;
+    }
+    const { left, right } = await renderStretch(plan, part.id, load, 0, part.frames);
+    let written = await files.writeWav(left, right);
+    if (written.ok && request.plain !== undefined)
+      written = await files.writeWav(...(await matchedPlain(prepared, left, right, say)));
+    if (!written.ok) return written;
+    warnOfPeaks(left, right, rateHz, say);
+    if (request.report !== undefined) {
+      const reported = await files.writeText(reportOf(left, right, rateHz, say));
+      if (!reported.ok) return reported;
+    }
+    return await files.finish();
+  } finally {
+    await files.discard();
   }
-  const written = await writeAll(files, rateHz, bits, say);
-  if (!written.ok) return written;
-  if (measured.truePeakDbtp !== null && measured.truePeakDbtp > -1)
-    say(`Warning: the true peak is ${figure(measured.truePeakDbtp, 2)} dBTP, over −1 dBTP.`);
-  if (request.report)
-    await writeFile(
-      request.report,
-      `${JSON.stringify(reportDocument(measured, findingsOf(measured)), null, 2)}\n`,
-    );
-  return success(undefined);
+}
+
+async function matchedPlain(
+  { plan, load }: PreparedPlan,
+  left: Float32Array,
+  right: Float32Array,
+  say: (line: string) => void,
+): Promise<[Float32Array, Float32Array]> {
+  const [part] = plan.parts;
+  const plain = await renderStretch(plan, part.id, load, 0, part.frames, 'plain');
+  const difference =
+    integratedLoudness([left, right], plan.rateHz) -
+    integratedLoudness([plain.left, plain.right], plan.rateHz);
+  if (!Number.isFinite(difference)) return [plain.left, plain.right];
+  say(`Plain is matched to the image by ${figure(difference, 2)} dB.`);
+  const match = 10 ** (difference / 20);
+  return [plain.left.map((value) => value * match), plain.right.map((value) => value * match)];
+}
+
+function warnOfPeaks(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  say: (line: string) => void,
+): void {
+  const peaks = new TruePeakMeter(rateHz, 2);
+  peaks.process([left, right], left.length);
+  const truePeak = peaks.truePeakDbtp();
+  if (truePeak > -1) say(`Warning: the true peak is ${figure(truePeak, 2)} dBTP, over −1 dBTP.`);
+}
+
+/** Measures, warns of what was found, and gives the report back as text. */
+function reportOf(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  say: (line: string) => void,
+): string {
+  const { report } = measureStereo(left, right, rateHz);
+  const findings = findingsOf(report);
+  for (const { code, sentence } of findings)
+    // Of its peaks it was warned already.
+    if (code !== 'nothing-wrong' && code !== 'over-peak') say(`Warning: ${sentence}`);
+  return `${JSON.stringify(reportDocument(report, findings), null, 2)}\n`;
 }
 
 function checkTakes(takes: readonly OpenWav[], request: RenderRequest): Outcome<void> {
@@ -155,11 +215,8 @@ async function readImage(path: string, rateHz: number, takes: number): Promise<O
   let text: string;
   try {
     text = await readFile(path, 'utf8');
-  } catch {
-    return failure(
-      'no-file',
-      `“${path}” cannot be opened: there is no such file, or it may not be read.`,
-    );
+  } catch (error) {
+    return fileFailure(path, 'opened', error);
   }
   let json: unknown;
   try {
@@ -173,10 +230,17 @@ async function readImage(path: string, rateHz: number, takes: number): Promise<O
   return failure(code, `“${path}”${place ? ` at ${place}` : ''}: ${sentence}`, place);
 }
 
+interface PreparedPlan {
+  readonly plan: RenderPlan;
+  readonly load: BlockLoader;
+}
+
 async function preparePlan(
   takes: readonly OpenWav[],
+  paths: readonly string[],
   { image, panLaw, preparation }: ImageFile,
-): Promise<{ plan: RenderPlan; load: BlockLoader }> {
+  say: (line: string) => void,
+): Promise<PreparedPlan> {
   const rateHz = takes[0].layout.rateHz;
   const sources: PcmSource[] = takes.map((take, n) => ({
     key: `take-${n + 1}`,
@@ -191,7 +255,11 @@ async function preparePlan(
     splices.set(need.key, await prepareSplices(need, rateHz, load));
   const planned: PlannedTake[] = [];
   for (const [n, source] of sources.entries()) {
-    const { peak } = await readFacts(takes[n].bytes, takes[n].layout);
+    const { peak, notFinite } = await readFacts(takes[n].bytes, takes[n].layout);
+    if (notFinite > 0)
+      say(
+        `Warning: ${notFinite} samples of “${paths[n]}” are no numbers (NaN or infinite) and are taken for silence.`,
+      );
     planned.push({ source, peak });
   }
   const made = { image, preparation, panLaw, level: 1 };
@@ -199,31 +267,71 @@ async function preparePlan(
   return { plan: planOf([part], rateHz, part.frames), load };
 }
 
-const piece = 65_536;
+const pieceFrames = 65_536;
 
-/** Writes all files, or leaves none behind. */
-async function writeAll(
-  files: readonly [string, Float32Array, Float32Array][],
-  rateHz: number,
-  bits: WrittenBits,
-  say: (line: string) => void,
-): Promise<Outcome<void>> {
-  const writers: WavFileWriter[] = [];
-  try {
-    for (const [path, left, right] of files) {
-      const writer = await WavFileWriter.create(path, left.length, rateHz, bits);
-      if (!writer.ok) return writer;
-      writers.push(writer.value);
-      for (let at = 0; at < left.length; at += piece)
-        await writer.value.write(left.subarray(at, at + piece), right.subarray(at, at + piece));
-      if (writer.value.clipped > 0)
-        say(
-          `Warning: ${writer.value.clipped} samples of “${path}” lie over full scale and were held there.`,
-        );
-    }
-    for (const writer of writers) await writer.finish();
+/** All files of one command: they take their places together, when every one is whole, or none is left behind. */
+class OutputFiles {
+  readonly #say: (line: string) => void;
+  readonly #wavs: WavFileWriter[] = [];
+  #text: WrittenFile | null = null;
+  #filled = 0;
+
+  constructor(say: (line: string) => void) {
+    this.#say = say;
+  }
+
+  async openWav(
+    path: string,
+    frames: number,
+    rateHz: number,
+    bits: WrittenBits,
+  ): Promise<Outcome<void>> {
+    const writer = await WavFileWriter.create(path, frames, rateHz, bits);
+    if (!writer.ok) return writer;
+    this.#wavs.push(writer.value);
     return success(undefined);
-  } finally {
-    for (const writer of writers) await writer.discard();
+  }
+
+  /** Fills the next one of those that were opened. */
+  async writeWav(left: Float32Array, right: Float32Array): Promise<Outcome<void>> {
+    const writer = this.#wavs[this.#filled++];
+    for (let at = 0; at < left.length; at += pieceFrames) {
+      const end = at + pieceFrames;
+      const written = await writer.write(left.subarray(at, end), right.subarray(at, end));
+      if (!written.ok) return written;
+    }
+    if (writer.clipped > 0)
+      this.#say(
+        `Warning: ${writer.clipped} samples of “${writer.path}” lie over full scale and were held there.`,
+      );
+    return success(undefined);
+  }
+
+  async openText(path: string): Promise<Outcome<void>> {
+    const file = await WrittenFile.create(path);
+    if (!file.ok) return file;
+    this.#text = file.value;
+    return success(undefined);
+  }
+
+  /** Fills the one that was opened. */
+  async writeText(text: string): Promise<Outcome<void>> {
+    return (await this.#text?.write(new TextEncoder().encode(text))) ?? success(undefined);
+  }
+
+  #all() {
+    return this.#text === null ? this.#wavs : [...this.#wavs, this.#text];
+  }
+
+  async finish(): Promise<Outcome<void>> {
+    for (const file of this.#all()) {
+      const finished = await file.finish();
+      if (!finished.ok) return finished;
+    }
+    return success(undefined);
+  }
+
+  async discard(): Promise<void> {
+    for (const file of this.#all()) await file.discard();
   }
 }

@@ -1,95 +1,134 @@
-import { open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
-import { basename } from 'node:path';
-import { bytesInMemory, type ByteSource } from '@pannet/core/formats/byte-source';
+import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { basename, join } from 'node:path';
+import type { ByteSource } from '@pannet/core/formats/byte-source';
 import { formatOf } from '@pannet/core/formats/audio-format';
-import { readWavLayout, type WavLayout } from '@pannet/core/formats/wav-read';
+import { findWav, readWavLayout, type WavLayout } from '@pannet/core/formats/wav-read';
 import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/formats/wav-write';
 import { convertToWav } from '@pannet/core/sources/conversion';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
+import { fileFailure } from './paths.ts';
+import { WrittenFile } from './written-files.ts';
 
 export interface OpenWav {
   readonly bytes: ByteSource;
   readonly layout: WavLayout;
+  /** What is unusual about the file, though it can be read. */
+  readonly remarks: readonly string[];
   close(): Promise<void>;
 }
 
-function cannotOpen(path: string): Outcome<never> {
-  return failure(
-    'no-file',
-    `“${path}” cannot be opened: there is no such file, or it may not be read.`,
-  );
+interface OpenBytes extends ByteSource {
+  close(): Promise<void>;
 }
 
-/** Opens a WAV file for reading block by block. */
-export async function openWav(path: string): Promise<Outcome<OpenWav>> {
-  let handle: FileHandle;
+async function openBytes(path: string): Promise<Outcome<OpenBytes>> {
   try {
-    handle = await open(path, 'r');
-  } catch {
-    return cannotOpen(path);
+    const handle = await open(path, 'r');
+    const found = await handle.stat();
+    if (found.isDirectory()) {
+      await handle.close();
+      return fileFailure(path, 'opened', Object.assign(new Error(), { code: 'EISDIR' }));
+    }
+    return success(bytesOf(handle, found.size));
+  } catch (error) {
+    return fileFailure(path, 'opened', error);
   }
-  const { size } = await handle.stat();
-  const bytes: ByteSource = {
+}
+
+function bytesOf(handle: FileHandle, size: number): OpenBytes {
+  return {
     size,
     read: async (offset, length) => {
       const piece = new Uint8Array(Math.max(0, Math.min(length, size - offset)));
       const { bytesRead } = await handle.read(piece, 0, piece.length, offset);
       return piece.subarray(0, bytesRead);
     },
+    close: () => handle.close(),
   };
-  const layout = await readWavLayout(bytes, basename(path));
-  if (layout.ok) return success({ bytes, layout: layout.value, close: () => handle.close() });
-  await handle.close();
-  return layout;
 }
 
-/** Opens a take: of another format or rate, what it is converted to lies in memory. */
+/**
+ * Opens a take for reading block by block, whatever its format.
+ * @param rateHz what it is converted to; undefined keeps its own
+ */
 export async function openTake(
   path: string,
   rateHz: number | undefined,
 ): Promise<Outcome<OpenWav>> {
-  let bytes: Buffer;
-  const start = await readStart(path);
-  if (start && formatOf(start) === 'WAV') {
-    const file = await openWav(path);
-    if (!file.ok || rateHz === undefined || file.value.layout.rateHz === rateHz) return file;
-    await file.value.close();
+  const opened = await openBytes(path);
+  if (!opened.ok) return opened;
+  const bytes = opened.value;
+  let remarks: readonly string[] = [];
+  const isWav = formatOf(await bytes.read(0, 16)) === 'WAV';
+  if (isWav || bytes.size === 0) {
+    const found = await findWav(bytes, basename(path));
+    if (!found.ok) {
+      await bytes.close();
+      return found;
+    }
+    remarks = found.value.remarks;
+    const { layout } = found.value;
+    if (rateHz === undefined || layout.rateHz === rateHz)
+      return success({ bytes, layout, remarks, close: () => bytes.close() });
   }
   try {
-    bytes = await readFile(path);
-  } catch {
-    return cannotOpen(path);
+    const made = await converted(bytes, basename(path), rateHz ?? null);
+    return made.ok ? success({ ...made.value, remarks }) : made;
+  } finally {
+    await bytes.close();
   }
-  const made = await convertToWav(bytes, basename(path), rateHz ?? null);
-  if (!made.ok) return made;
-  const source = bytesInMemory(made.value.wav);
-  const layout = await readWavLayout(source, basename(path));
-  if (!layout.ok) return layout;
-  return success({ bytes: source, layout: layout.value, close: () => Promise.resolve() });
 }
 
-async function readStart(path: string): Promise<Uint8Array | null> {
+/** What a take is converted to lies on the disk, under no name: it goes when it is closed, or the command ends. */
+async function converted(
+  bytes: ByteSource,
+  name: string,
+  rateHz: number | null,
+): Promise<Outcome<Omit<OpenWav, 'remarks'>>> {
+  const folder = await mkdtemp(join(tmpdir(), 'pannet-take-'));
+  const path = join(folder, 'take.wav');
+  const handle = await open(path, 'wx+');
+  await rm(folder, { recursive: true });
+  const keep = async () => {
+    /** More than any header of ours has. */
+    const headerRoom = 128;
+    let at = headerRoom;
+    const made = await convertToWav(bytes, name, rateHz, async (piece) => {
+      await handle.write(piece, 0, piece.length, at);
+      at += piece.length;
+    });
+    if (!made.ok) return made;
+    const { header } = made.value;
+    const start = headerRoom - header.length;
+    await handle.write(header, 0, header.length, start);
+    const whole = bytesOf(handle, at);
+    const file: ByteSource = {
+      size: at - start,
+      read: (offset, length) => whole.read(start + offset, length),
+    };
+    const layout = await readWavLayout(file, name);
+    if (!layout.ok) return layout;
+    return success({ bytes: file, layout: layout.value, close: () => handle.close() });
+  };
+  let kept: Awaited<ReturnType<typeof keep>> | null = null;
   try {
-    const handle = await open(path, 'r');
-    const { buffer } = await handle.read(new Uint8Array(16), 0, 16, 0);
-    await handle.close();
-    return buffer;
-  } catch {
-    return null;
+    kept = await keep();
+    return kept;
+  } catch (error) {
+    return fileFailure(path, 'written', error);
+  } finally {
+    if (!kept?.ok) await handle.close();
   }
 }
 
 /** A stereo WAV file that appears under its name only when it is whole. */
 export class WavFileWriter {
-  readonly #path: string;
-  readonly #partial: string;
-  readonly #handle: FileHandle;
+  readonly #file: WrittenFile;
   readonly #encoder: WavEncoder;
 
-  private constructor(path: string, partial: string, handle: FileHandle, bits: WrittenBits) {
-    this.#path = path;
-    this.#partial = partial;
-    this.#handle = handle;
+  private constructor(file: WrittenFile, bits: WrittenBits) {
+    this.#file = file;
     this.#encoder = new WavEncoder(bits);
   }
 
@@ -101,35 +140,31 @@ export class WavFileWriter {
   ): Promise<Outcome<WavFileWriter>> {
     if (!wavFits(frames, 2, bits))
       return failure('too-long', `“${path}” would be over 4 GB, which WAV cannot hold.`);
-    const partial = `${path}.partial`;
-    try {
-      const handle = await open(partial, 'w');
-      await handle.write(wavHeader(frames, 2, rateHz, bits));
-      return success(new WavFileWriter(path, partial, handle, bits));
-    } catch {
-      return failure(
-        'not-writable',
-        `“${path}” cannot be written: the folder is not there, or it may not be written to.`,
-      );
-    }
+    const file = await WrittenFile.create(path);
+    if (!file.ok) return file;
+    const header = await file.value.write(wavHeader(frames, 2, rateHz, bits));
+    if (header.ok) return success(new WavFileWriter(file.value, bits));
+    await file.value.discard();
+    return header;
   }
 
-  async write(left: Float32Array, right: Float32Array): Promise<void> {
-    await this.#handle.write(this.#encoder.encode([left, right], left.length));
+  write(left: Float32Array, right: Float32Array): Promise<Outcome<void>> {
+    return this.#file.write(this.#encoder.encode([left, right], left.length));
+  }
+
+  get path(): string {
+    return this.#file.path;
   }
 
   get clipped(): number {
     return this.#encoder.clipped;
   }
 
-  async finish(): Promise<void> {
-    await this.#handle.close();
-    await rename(this.#partial, this.#path);
+  finish(): Promise<Outcome<void>> {
+    return this.#file.finish();
   }
 
-  /** Leaves nothing behind; after `finish` it does nothing. */
-  async discard(): Promise<void> {
-    await this.#handle.close().catch(() => {});
-    await rm(this.#partial, { force: true });
+  discard(): Promise<void> {
+    return this.#file.discard();
   }
 }

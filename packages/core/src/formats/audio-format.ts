@@ -3,7 +3,7 @@ export type AudioFormat = 'WAV' | 'FLAC' | 'MP3' | 'Ogg Vorbis' | 'AIFF';
 /** By its first bytes, not by its name; null for what is none of them. */
 export function formatOf(bytes: Uint8Array): AudioFormat | null {
   const text = (from: number, to: number) => String.fromCharCode(...bytes.subarray(from, to));
-  if (text(0, 4) === 'RIFF' || text(0, 4) === 'RF64') return 'WAV';
+  if (['RIFF', 'RF64', 'BW64'].includes(text(0, 4))) return 'WAV';
   if (text(0, 4) === 'fLaC') return 'FLAC';
   if (text(0, 4) === 'OggS') return 'Ogg Vorbis';
   if (text(0, 4) === 'FORM' && /^AIF[FC]$/.test(text(8, 12))) return 'AIFF';

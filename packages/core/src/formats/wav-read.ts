@@ -18,31 +18,45 @@ export interface WavLayout {
   readonly bytesPerFrame: number;
 }
 
+export interface WavFound {
+  readonly layout: WavLayout;
+  /** What is unusual about the file, though it can be read: sentences that name it. */
+  readonly remarks: readonly string[];
+}
+
 /** Files have some ten; one of nothing but empty chunks would be read header by header to its end. */
 const mostChunks = 1000;
 
 const readable = 'Pannet reads WAV with PCM of 16, 24 or 32 bits, or float of 32 or 64 bits';
 
 /**
- * Finds the layout of a WAV file. Chunks other than `fmt ` and `data` are skipped, odd ones with their pad byte.
- * Nothing but headers is read, so a header that lies about its size costs nothing.
+ * Finds the layout of a WAV file. Chunks other than `fmt `, `ds64` and `data` are skipped, odd ones with their pad byte, also where
+ * it is missing. Nothing but headers is read, so a header that lies about its size costs nothing.
  *
  * @param name the file's name, for the sentences
  * @returns a failure for what is not WAV, not a kind that is read, truncated, or contradicts itself
  * Source: Microsoft and IBM, "Multimedia Programming Interface and Data Specifications 1.0" (1991);
- * Microsoft, "Multiple channel audio data and WAVE files" (2007) for the extensible form.
+ * Microsoft, "Multiple channel audio data and WAVE files" (2007) for the extensible form; EBU Tech 3306 (2009) for RF64 and
+ * ITU-R BS.2088 for BW64.
  */
 export async function readWavLayout(source: ByteSource, name: string): Promise<Outcome<WavLayout>> {
-  const refuse = (code: string, sentence: string) => failure(code, `“${name}” ${sentence}`);
+  const found = await findWav(source, name);
+  return found.ok ? success(found.value.layout) : found;
+}
+
+/** The same, with what is to be said about the file. */
+export async function findWav(source: ByteSource, name: string): Promise<Outcome<WavFound>> {
+  const refuse: Refuse = (code, sentence) => failure(code, `“${name}” ${sentence}`);
   if (source.size === 0) return refuse('empty-file', `is empty (0 bytes). ${readable}.`);
   const head = view(await source.read(0, 12));
   const kind = head.byteLength >= 12 ? ascii(head, 0) : '';
-  if (kind === 'RF64' || kind === 'BW64')
-    return refuse('not-read-yet', `is a ${kind} file (over 4 GB); those are not read yet.`);
-  if (kind !== 'RIFF' || ascii(head, 8) !== 'WAVE')
+  const long = kind === 'RF64' || kind === 'BW64';
+  if ((kind !== 'RIFF' && !long) || ascii(head, 8) !== 'WAVE')
     return refuse('not-wav', `is not a WAV file${looksLike(head)}. ${readable}.`);
 
+  const remarks: string[] = [];
   let format: DataView | undefined;
+  let longDataBytes: number | null = null;
   let offset = 12;
   for (let chunks = 0; offset + 8 <= source.size; chunks++) {
     if (chunks === mostChunks)
@@ -57,7 +71,18 @@ export async function readWavLayout(source: ByteSource, name: string): Promise<O
     if (id === 'data') {
       if (!format)
         return refuse('no-format', 'has audio data before its format chunk, so it cannot be read.');
-      return layoutOf(format, body, size, source.size, refuse);
+      const there = source.size - body;
+      const riffSize = head.getUint32(4, true);
+      let bytes = size === unknownSize && longDataBytes !== null ? longDataBytes : size;
+      const openEnded = longDataBytes === null && isOpenEnded(size, riffSize);
+      if (openEnded) {
+        bytes = there;
+        remarks.push(
+          `“${name}” was written as a stream, without its length: all that is there is taken.`,
+        );
+      } else if (bytes % 2 === 1 && bytes === there)
+        remarks.push(`“${name}” has no pad byte behind its audio, though its size is odd.`);
+      return layoutOf(format, body, bytes, source.size, openEnded, refuse, remarks);
     }
     if (body + size > source.size)
       return refuse(
@@ -65,7 +90,19 @@ export async function readWavLayout(source: ByteSource, name: string): Promise<O
         `is cut short: its “${id.trim()}” chunk should have ${size} bytes, ${source.size - body} are there.`,
       );
     if (id === 'fmt ') format = view(await source.read(body, Math.min(size, 40)));
-    offset = body + size + (size % 2);
+    if (id === 'ds64' && long && size >= 24) {
+      const sizes = view(await source.read(body, 24));
+      const bytes = sizes.getBigUint64(8, true);
+      longDataBytes = bytes <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(bytes) : Infinity;
+    }
+    offset = body + size;
+    if (size % 2 === 1) {
+      if (await beginsChunk(source, offset))
+        remarks.push(
+          `“${name}” has no pad byte behind its “${id.trim()}” chunk, though its size is odd.`,
+        );
+      else offset++;
+    }
   }
   return refuse(
     'no-audio',
@@ -73,13 +110,36 @@ export async function readWavLayout(source: ByteSource, name: string): Promise<O
   );
 }
 
+type Refuse = (code: string, sentence: string) => Outcome<never>;
+
+/** What stands for a size that is told elsewhere, or nowhere. */
+const unknownSize = 0xffff_ffff;
+
+/**
+ * Whether a writer could not go back to fill in the sizes, as into a pipe: all ones or zeros in both, or the largest that a
+ * signed number holds in whole pages (from memory: what common tools write).
+ */
+function isOpenEnded(dataBytes: number, riffBytes: number): boolean {
+  if (dataBytes >= 0xffff_ff00) return true;
+  if (dataBytes === 0) return riffBytes === 0 || riffBytes >= 0xffff_ff00;
+  return dataBytes >= 0x7fff_f000 && dataBytes <= 0x7fff_ffff && riffBytes >= dataBytes;
+}
+
+/** Whether one of the chunks that are read begins here, unpadded. */
+async function beginsChunk(source: ByteSource, offset: number): Promise<boolean> {
+  const bytes = view(await source.read(offset, 4));
+  return bytes.byteLength === 4 && ['fmt ', 'data', 'LIST', 'fact'].includes(ascii(bytes, 0));
+}
+
 function layoutOf(
   format: DataView,
   dataOffset: number,
   dataBytes: number,
   fileBytes: number,
-  refuse: (code: string, sentence: string) => Outcome<never>,
-): Outcome<WavLayout> {
+  openEnded: boolean,
+  refuse: Refuse,
+  remarks: readonly string[],
+): Outcome<WavFound> {
   if (format.byteLength < 16) return refuse('bad-format', 'has a format chunk that is too short.');
   let tag = format.getUint16(0, true);
   const channels = format.getUint16(2, true);
@@ -111,25 +171,38 @@ function layoutOf(
       'truncated',
       `is cut short: its header promises ${dataBytes} bytes of audio, ${there} are there.`,
     );
-  if (dataBytes % bytesPerFrame !== 0)
+  // Whoever streamed may have been stopped in the middle of a frame.
+  if (dataBytes % bytesPerFrame !== 0 && !openEnded)
     return refuse('truncated', 'is cut short: its audio ends in the middle of a frame.');
-  if (dataBytes === 0) return refuse('no-audio', 'has no audio: its data chunk is empty.');
-  return success({
+  const frames = Math.floor(dataBytes / bytesPerFrame);
+  if (frames === 0) return refuse('no-audio', 'has no audio: its data chunk is empty.');
+  const layout: WavLayout = {
     encoding,
     bitsPerSample: bitsPerSample as WavLayout['bitsPerSample'],
     channels,
     rateHz,
-    frames: dataBytes / bytesPerFrame,
+    frames,
     dataOffset,
     bytesPerFrame,
-  });
+  };
+  return success({ layout, remarks });
+}
+
+/** Counts what is no number in a file. */
+export interface Tally {
+  notFinite: number;
 }
 
 /**
  * Decodes one channel of whole frames to floats of full scale ±1. Values that are not finite become 0.
  * @param bytes whole frames, as they lie in the file
  */
-export function decodeChannel(bytes: Uint8Array, layout: WavLayout, channel: number): Float32Array {
+export function decodeChannel(
+  bytes: Uint8Array,
+  layout: WavLayout,
+  channel: number,
+  tally?: Tally,
+): Float32Array {
   const { bytesPerFrame, bitsPerSample, encoding } = layout;
   const count = Math.floor(bytes.length / bytesPerFrame);
   const decoded = new Float32Array(count);
@@ -141,7 +214,8 @@ export function decodeChannel(bytes: Uint8Array, layout: WavLayout, channel: num
       const value = fround(
         bitsPerSample === 32 ? data.getFloat32(at, true) : data.getFloat64(at, true),
       );
-      decoded[n] = Number.isFinite(value) ? value : 0;
+      if (Number.isFinite(value)) decoded[n] = value;
+      else if (tally) tally.notFinite++;
     }
   } else if (bitsPerSample === 16) {
     for (let n = 0, at = first; n < count; n++, at += bytesPerFrame)

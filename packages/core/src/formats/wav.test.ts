@@ -2,7 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { WaveFile } from 'wavefile';
 import { bytesInMemory } from './byte-source.ts';
-import { decodeChannel, readWavLayout } from './wav-read.ts';
+import { expectSuccess } from '../outcome.ts';
+import { decodeChannel, findWav, readWavLayout } from './wav-read.ts';
 import { WavEncoder, wavFile, wavFits, type WrittenBits } from './wav-write.ts';
 
 const ramp = Float32Array.from({ length: 101 }, (_, n) => n / 100 - 0.5);
@@ -138,6 +139,63 @@ describe('skipped and refused', () => {
     ['a contradiction', patched(good, 32, 4, 2), /contradicts itself/],
   ])('%s', async (_, bytes, sentence) => {
     expect(await refusal(bytes)).toMatch(sentence);
+  });
+
+  const chunk = (name: string, ...bytes: number[]) => {
+    const size = new Uint8Array(Uint32Array.of(bytes.length).buffer);
+    return Uint8Array.of(...Buffer.from(name), ...size, ...bytes);
+  };
+  const found = async (bytes: Uint8Array) =>
+    expectSuccess(await findWav(bytesInMemory(bytes), 'take.wav'));
+  const u64 = (value: number) => [...new Uint8Array(BigUint64Array.of(BigInt(value)).buffer)];
+
+  test('RF64 and BW64 tell their sizes in a chunk of their own (EBU Tech 3306)', async () => {
+    for (const kind of ['RF64', 'BW64']) {
+      const sizes = chunk('ds64', ...u64(1000), ...u64(202), ...u64(101), 0, 0, 0, 0);
+      const marked = patched(good, 40, 0xffff_ffff, 4);
+      const file = Uint8Array.of(
+        ...Buffer.from(kind),
+        255,
+        255,
+        255,
+        255,
+        ...Buffer.from('WAVE'),
+        ...sizes,
+        ...marked.subarray(12),
+        ...chunk('LIST', 1, 2),
+      );
+      expect(await found(file)).toMatchObject({ layout: { frames: 101 }, remarks: [] });
+    }
+  });
+
+  test.each([
+    ['all ones', 0xffff_ffff, 0xffff_ffff],
+    ['zeros', 0, 0],
+    ['whole pages of a signed number', 0x7fff_f000, 0x7fff_f024],
+  ])(
+    'a stream whose sizes are %s is read to its end, and said to be one',
+    async (_, data, riff) => {
+      const file = patched(patched(good, 40, data, 4), 4, riff, 4);
+      const { layout, remarks } = await found(file);
+      expect(layout.frames).toBe(101);
+      expect(remarks).toEqual([expect.stringContaining('written as a stream')]);
+      // Stopped in the middle of a frame.
+      expect((await read(file.subarray(0, file.length - 1))).layout.frames).toBe(100);
+    },
+  );
+
+  test('a pad byte that is missing is said, and nothing is lost by it', async () => {
+    const odd = chunk('note', 1, 2, 3);
+    const file = Uint8Array.of(...good.subarray(0, 12), ...odd, ...good.subarray(12));
+    expect((await found(file)).remarks).toEqual([
+      expect.stringMatching(/no pad byte behind its “note” chunk/),
+    ]);
+    expect((await read(file)).left).toEqual((await read(good)).left);
+    const single = wavFile([ramp.subarray(0, 3)], 48_000, '24');
+    expect((await found(single)).remarks).toEqual([]);
+    expect((await found(single.subarray(0, single.length - 1))).remarks).toEqual([
+      expect.stringMatching(/no pad byte behind its audio/),
+    ]);
   });
 
   test('any bytes at all are read or refused with a sentence', async () => {

@@ -81,12 +81,23 @@ const readAtOnce = 1_048_576;
 
 /** Counts the frames, from header to header: a rate that varies tells nothing beforehand. */
 async function mp3(source: ByteSource): Promise<number | null> {
+  let samples = 0;
+  for await (const { frames, channels } of mp3Frames(source)) samples += frames * channels;
+  return samples > 0 ? samples : null;
+}
+
+/** Whether an MP3 file holds one channel, by its first frame. */
+export async function mp3IsMono(source: ByteSource): Promise<boolean> {
+  for await (const { channels } of mp3Frames(source)) return channels === 1;
+  return false;
+}
+
+async function* mp3Frames(source: ByteSource) {
   const head = await view(source, 0, 10);
   let at = 0;
   // An ID3 tag, its size in seven bits a byte.
   if (head.byteLength === 10 && head.getUint32(0) >>> 8 === 0x49_4433)
     at = 10 + [6, 7, 8, 9].reduce((size, byte) => size * 128 + (head.getUint8(byte) & 127), 0);
-  let samples = 0;
   let piece = await view(source, at, readAtOnce);
   let from = at;
   while (at + 4 <= source.size) {
@@ -106,8 +117,7 @@ async function mp3(source: ByteSource): Promise<number | null> {
     }
     const frames = version === 3 ? 1152 : 576;
     const channels = ((header >>> 6) & 3) === 3 ? 1 : 2;
-    samples += frames * channels;
+    yield { frames, channels };
     at += Math.floor(((frames / 8) * bits * 1000) / rateHz) + ((header >>> 9) & 1);
   }
-  return samples > 0 ? samples : null;
 }

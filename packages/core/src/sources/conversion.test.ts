@@ -2,9 +2,10 @@ import { describe, expect, test } from '@jest/globals';
 import { rms, sine } from '../measurement/signals.fixture.ts';
 import { formatOf } from '../formats/audio-format.ts';
 import { wavFile } from '../formats/wav-write.ts';
-import type { ByteSource } from '../formats/byte-source.ts';
+import { bytesInMemory, type ByteSource } from '../formats/byte-source.ts';
 import { announcedSamples } from './announced-length.ts';
-import { checkLength, convertToWav, decodeAudio, resample } from './conversion.ts';
+import { convertToWav, decodeAudio, resample } from './conversion.ts';
+import { openAudio } from './decoding.ts';
 
 describe('another rate', () => {
   test.each([
@@ -52,12 +53,12 @@ describe('another rate', () => {
 
   test('a WAV file becomes one at another rate, as float; at its own it stays as it is', async () => {
     const file = wavFile([sine(300, -6, 0.5, 44_100)], 44_100, '16');
-    const made = await convertToWav(file, 'a.wav', 48_000);
+    const made = await convertToWav(bytesInMemory(file), 'a.wav', 48_000, () => {});
     expect(made).toMatchObject({
       ok: true,
       value: { format: 'WAV', fromHz: 44_100, rateHz: 48_000 },
     });
-    const same = await convertToWav(file, 'a.wav', null);
+    const same = await convertToWav(bytesInMemory(file), 'a.wav', null, () => {});
     expect(same).toMatchObject({ ok: true, value: { rateHz: 44_100 } });
   });
 });
@@ -93,7 +94,7 @@ const endless = [0x7f, 0xff, 0x80, 0, 0, 0, 0, 0, 0, 0];
 describe('AIFF', () => {
   test('of 8 bits has signed samples', async () => {
     const made = await decodeAudio(
-      aiff(Uint8Array.from([0, 64, 127, 128, 192, 255]), 8, at48k),
+      bytesInMemory(aiff(Uint8Array.from([0, 64, 127, 128, 192, 255]), 8, at48k)),
       'a.aiff',
     );
     expect(made.ok && [...made.value.channels[0]].map((value) => value * 128)).toEqual([
@@ -102,7 +103,10 @@ describe('AIFF', () => {
   });
 
   test('at an endless rate is refused, and says which rates are read', async () => {
-    const made = await decodeAudio(aiff(Uint8Array.from([1, 2]), 8, endless), 'a.aiff');
+    const made = await decodeAudio(
+      bytesInMemory(aiff(Uint8Array.from([1, 2]), 8, endless)),
+      'a.aiff',
+    );
     expect(made.ok ? 'read' : made.error.sentence).toMatch(/“a\.aiff”.*between 8000 and 192000 Hz/);
   });
 });
@@ -125,7 +129,7 @@ test('no sample that is not finite gets past reading: doubles beyond the largest
   bytes.setUint32(40, 8 * frames, true);
   const values = [1e300, -1e39, NaN, -Infinity, 0.25];
   for (let n = 0; n < frames; n++) bytes.setFloat64(44 + 8 * n, values[n % 5], true);
-  const made = await decodeAudio(new Uint8Array(bytes.buffer), 'huge.wav');
+  const made = await decodeAudio(bytesInMemory(new Uint8Array(bytes.buffer)), 'huge.wav');
   expect(made.ok && [...made.value.channels[0].subarray(0, 5)]).toEqual([0, 0, 0, 0, 0.25]);
 });
 
@@ -154,7 +158,7 @@ describe('what a file is', () => {
     ['an AIFF file that ends at once', 'FORM0000AIFF'],
     ['an MP3 file that ends at once', 'ID3'],
   ])('%s is refused with a sentence that names it', async (_, text) => {
-    const made = await convertToWav(bytes(text), 'odd.bin', 48_000);
+    const made = await convertToWav(bytesInMemory(bytes(text)), 'odd.bin', 48_000, () => {});
     expect(made.ok).toBe(false);
     if (!made.ok) expect(made.error.sentence).toMatch(/^“odd\.bin” .*\.$/);
   });
@@ -178,6 +182,30 @@ function headersOnly(
   };
 }
 
+test('a long file is converted piece by piece: no more is read or handed over at once than a second or two', async () => {
+  const frames = 600 * 48_000;
+  const head = wavFile([new Float32Array(1), new Float32Array(1)], 48_000, '24').slice(0, 68);
+  new DataView(head.buffer).setUint32(64, frames * 6, true);
+  const virtual = headersOnly(head, 68 + frames * 6);
+  let [largest, written, pieces] = [0, 0, 0];
+  const source: ByteSource = {
+    size: virtual.size,
+    read: (offset, length) => {
+      largest = Math.max(largest, length);
+      return virtual.read(offset, length);
+    },
+  };
+  const made = await convertToWav(source, 'long.wav', null, (bytes) => {
+    largest = Math.max(largest, bytes.length);
+    written += bytes.length;
+    pieces++;
+  });
+  expect(made.ok).toBe(true);
+  expect(written).toBe(frames * 6);
+  expect(pieces).toBeGreaterThan(500);
+  expect(largest).toBeLessThan(1_000_000);
+});
+
 describe('what is too long is told from its headers', () => {
   test('a WAV of two hours at another rate is refused before it is read', async () => {
     const frames = 2 * 3600 * 96_000;
@@ -189,7 +217,7 @@ describe('what is too long is told from its headers', () => {
     );
     view.setUint32(dataAt + 4, frames * 6, true);
     const source = headersOnly(head, dataAt + 8 + frames * 6);
-    const refused = await checkLength(source, 'long.wav');
+    const refused = await openAudio(source, 'long.wav');
     expect(refused.ok ? '' : refused.error.sentence).toMatch(
       /“long\.wav” is too long .*69 minutes/,
     );
@@ -205,7 +233,7 @@ describe('what is too long is told from its headers', () => {
     new DataView(head.buffer).setUint32(22, frames % 2 ** 32);
     const source = headersOnly(head, 900_000_000);
     expect(await announcedSamples(source, 'FLAC')).toBe(frames * 2);
-    expect((await checkLength(source, 'x.flac')).ok).toBe(false);
+    expect((await openAudio(source, 'x.flac')).ok).toBe(false);
   });
 
   test('AIFF says it in its common chunk (Audio Interchange File Format 1.3)', async () => {

@@ -17,6 +17,8 @@ export const factsDescription = thing({
   driven: flag('Driven'),
   /** How far the difference of both channels lies under their middle, in dB; null for one channel. */
   differenceDb: z.number().nullable(),
+  /** Samples that are no numbers, or infinite: they are taken for silence. */
+  notFinite: count('The number of samples that are no numbers').default(0),
 });
 export type SourceFacts = Described<typeof factsDescription>;
 
@@ -117,6 +119,7 @@ export class FactFinder {
         this.#channels === 1
           ? null
           : 10 * log10((this.#middle + 1e-20) / (this.#difference + 1e-20)),
+      notFinite: 0,
     };
   }
 

@@ -1,5 +1,5 @@
 import type { ByteSource } from '../formats/byte-source.ts';
-import { decodeChannel, type WavLayout } from '../formats/wav-read.ts';
+import { decodeChannel, type Tally, type WavLayout } from '../formats/wav-read.ts';
 import { blockFrames } from './blocks.ts';
 import { FactFinder, type SourceFacts } from './facts.ts';
 
@@ -19,21 +19,8 @@ export async function readWavBlock(
   return decodeChannel(raw, layout, channel);
 }
 
-/** A whole file, each channel decoded; for what is measured in one piece. */
-export async function readWavChannels(
-  bytes: ByteSource,
-  layout: WavLayout,
-): Promise<readonly Float32Array[]> {
-  const channels = Array.from({ length: layout.channels }, () => new Float32Array(layout.frames));
-  for (let index = 0; index * blockFrames < layout.frames; index++)
-    for (const [channel, samples] of channels.entries())
-      samples.set(await readWavBlock(bytes, layout, channel, index), index * blockFrames);
-  return channels;
-}
-
-/** What a file is, read block by block. */
-export async function readFacts(bytes: ByteSource, layout: WavLayout): Promise<SourceFacts> {
-  const finder = new FactFinder(layout.rateHz);
+/** All channels, block by block, with the share of the file that is read. */
+export async function* wavPieces(bytes: ByteSource, layout: WavLayout, tally?: Tally) {
   for (let index = 0; index * blockFrames < layout.frames; index++) {
     const first = index * blockFrames;
     const count = Math.min(blockFrames, layout.frames - first);
@@ -41,7 +28,31 @@ export async function readFacts(bytes: ByteSource, layout: WavLayout): Promise<S
       layout.dataOffset + first * layout.bytesPerFrame,
       count * layout.bytesPerFrame,
     );
-    finder.add(Array.from({ length: layout.channels }, (_, n) => decodeChannel(raw, layout, n)));
+    const channels = Array.from({ length: layout.channels }, (_, n) =>
+      decodeChannel(raw, layout, n, tally),
+    );
+    yield { channels, share: (first + count) / layout.frames };
   }
-  return finder.facts();
+}
+
+/** A whole file, each channel decoded; for what is measured in one piece. */
+export async function readWavChannels(
+  bytes: ByteSource,
+  layout: WavLayout,
+): Promise<readonly Float32Array[]> {
+  const channels = Array.from({ length: layout.channels }, () => new Float32Array(layout.frames));
+  let filled = 0;
+  for await (const piece of wavPieces(bytes, layout)) {
+    piece.channels.forEach((samples, n) => channels[n].set(samples, filled));
+    filled += piece.channels[0].length;
+  }
+  return channels;
+}
+
+/** What a file is, read block by block. */
+export async function readFacts(bytes: ByteSource, layout: WavLayout): Promise<SourceFacts> {
+  const finder = new FactFinder(layout.rateHz);
+  const tally: Tally = { notFinite: 0 };
+  for await (const { channels } of wavPieces(bytes, layout, tally)) finder.add(channels);
+  return { ...finder.facts(), ...tally };
 }

@@ -17,6 +17,8 @@ export function factsSentence({ channels, facts }: Recording): string {
     facts.peak > 0 ? `peak ${figure(gainToDb(facts.peak), 1)} dBFS` : 'silent',
   ];
   if (facts.clippedRuns > 0) says.push(`clipped ${plural(facts.clippedRuns, 'time')}`);
+  if (facts.notFinite > 0)
+    says.push(`${plural(facts.notFinite, 'sample')} no numbers, taken for silence`);
   if (facts.silences.length > 0)
     says.push(plural(facts.silences.length, 'silent stretch', 'silent stretches'));
   return `${says.join('; ')}.`;

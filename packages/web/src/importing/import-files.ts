@@ -6,6 +6,7 @@ import { figure } from '@pannet/core/quantities/wording';
 import { newPart, type Family, type Recording, type Song } from '@pannet/core/song/song';
 import { isReallyMono } from '@pannet/core/sources/facts';
 import { uploadOriginal, uploadRecording } from '../api/recordings.ts';
+import { bytesOfFile } from './bytes-of-file.ts';
 import { convertFile } from './convert-file.ts';
 import { factsSentence } from './facts-sentence.ts';
 
@@ -39,11 +40,7 @@ export function guessFamily(fileName: string): Family {
 
 /** The rate of a WAV file that can be played as it is; its sentence if it is broken; null for another format. */
 async function wavRate(file: File): Promise<Outcome<number> | null> {
-  const source = {
-    size: file.size,
-    read: async (offset: number, length: number) =>
-      new Uint8Array(await file.slice(offset, offset + length).arrayBuffer()),
-  };
+  const source = bytesOfFile(file);
   const format = formatOf(await source.read(0, Math.min(16, file.size)));
   if (format !== null && format !== 'WAV') return null;
   const layout = await readWavLayout(source, file.name);
