@@ -102,10 +102,10 @@ test('the lead of what drifts and is tuned is told as a range', async () => {
     });
   expect(leadWanderMs(await of({}), rate)).toBe(0);
   expect(leadWanderMs(await of({ drift: { rangeMs: 4 } }), rate)).toBeCloseTo(4, 3);
-  // A single line is spliced in windows of 20 ms: it is off by half of one, and what the search for a splice adds.
+  // Splices keep it within some milliseconds of its place while it sounds.
   const tuned = leadWanderMs(await of({ tuner: { cents: 12 } }), rate);
-  expect(tuned).toBeGreaterThan(5);
-  expect(tuned).toBeLessThan(20);
+  expect(tuned).toBeGreaterThan(1);
+  expect(tuned).toBeLessThan(16);
   // Behind an anchor that stands still nobody leads, however the others wander.
   const image = recipes[1].image;
   expect(image.voices[0].name).toBe('anchor');

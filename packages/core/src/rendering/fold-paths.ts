@@ -2,7 +2,6 @@ import type { FoldPath } from '../measurement/comb.ts';
 import { powerToDb } from '../quantities/units.ts';
 import { seededHash } from '../signal/random.ts';
 import type { Complex } from '../signal/long-fir.ts';
-import { splicedWander } from '../voices/splices.ts';
 import { responseOf } from './strand-response.ts';
 import { isLowStrand, type PartPlan, type StrandPlan } from './plan.ts';
 
@@ -127,9 +126,8 @@ export function leadWanderMs(part: PartPlan, rateHz: number): number {
     const loudest = Math.max(0, ...strands.map((strand) => Math.abs(strand[side])));
     const arrivals = strands
       .filter((strand) => strand[side] !== 0 && Math.abs(strand[side]) >= loudest * speaksWithin)
-      .map(({ tuning, drift, source, delayFrames }) => {
-        const tuned = tuning ? splicedWander(tuning.splices, source.frames) : 0;
-        const wander = tuned + (drift?.path.widestFrames ?? 0);
+      .map(({ tuning, drift, delayFrames }) => {
+        const wander = (tuning?.splices.usualWander ?? 0) + (drift?.path.widestFrames ?? 0);
         return { earliest: delayFrames - wander, latest: delayFrames + wander };
       });
     if (arrivals.length === 0) return 0;

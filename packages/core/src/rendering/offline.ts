@@ -5,7 +5,8 @@ import {
   type BlockLoader,
   type PcmSource,
 } from '../sources/blocks.ts';
-import { planSplices } from '../voices/splices.ts';
+import type { LagTables } from '../derived/lag-tables.ts';
+import { planSplices } from '../voices/splice-planning.ts';
 import { makingLoader } from '../derived/made-source.ts';
 import type { SpliceNeed } from '../derived/splice-library.ts';
 import type { SplicePlan } from '../voices/splices.ts';
@@ -103,12 +104,16 @@ export async function renderStretch(
   return { left, right };
 }
 
-/** Plans the splices that a tuned voice needs, of all of its source or a stretch, reading it block by block. */
+/**
+ * Plans the splices that a tuned voice needs, of all of its source or a stretch, reading it block by block.
+ * @param tables by which lags its sources may be jumped, as far as that is known; is added to
+ */
 export async function prepareSplices(
   need: SpliceNeed,
   rateHz: number,
   load: BlockLoader,
   stretch: { readonly from?: number; readonly to?: number } = {},
+  tables?: LagTables,
 ): Promise<SplicePlan> {
   const store = new BlockStore();
   const sources = [need.source];
@@ -119,6 +124,7 @@ export async function prepareSplices(
     ...stretch,
     rateHz,
     frames: need.source.frames,
+    table: tables?.of(need.source.key, need.kind, need.ratio, rateHz),
     read: async (start, count) => {
       store.retain((_, index) => (index + 2) * blockFrames > start);
       // Now and then a block is asked for again though it is there, so that a loader that wants to be can be left.
@@ -128,6 +134,7 @@ export async function prepareSplices(
       store.read(need.source, start, count, target);
       return target;
     },
+    breathe: () => load(need.source, 0),
   });
 }
 

@@ -2,7 +2,8 @@ import { driftParameters, voiceParameters } from '../parameters/tables.ts';
 import { delayTaps, movingTaps } from '../signal/sinc.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import type { DriftPath } from '../voices/drift.ts';
-import { longestWanderMs, splicedWander, type SplicePlan } from '../voices/splices.ts';
+import { longestWanderMs } from '../voices/splice-planning.ts';
+import { splicedWander, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 
 /** How far behind and ahead of a place something is read, in frames. */

@@ -4,11 +4,10 @@ import { clampParameter } from '@pannet/core/parameters/parameter';
 import { gainToDb } from '@pannet/core/quantities/units';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
-import { spliceStyles } from '@pannet/core/voices/splices';
 import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, useRate, useSelection } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate, useSelection } from '../session/open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
 import {
@@ -183,6 +182,18 @@ function Join({ voice, from, to, y }: { voice: Voice; from: number; to: number; 
   return <path d={`M${from} ${y}${waves}`} stroke="var(--ink)" fill="none" />;
 }
 
+/** How far a voice wanders while most of it sounds, as its splices are planned; 0 until they are. */
+function useTunerWanderMs(voiceId: string): number {
+  const { playback } = useOpenSong();
+  const { partId } = useSelection();
+  const rate = useRate();
+  // Splices that come change the plan without changing the song.
+  usePlayback((state) => state.preparing);
+  const part = playback.plan?.parts.find(({ id }) => id === partId);
+  const strand = part?.strands.find((one) => one.voiceId === voiceId && one.tuning);
+  return strand?.tuning ? (strand.tuning.splices.usualWander * 1000) / rate : 0;
+}
+
 /** A voice that does not stand still has a wavering outline, as wide as it wanders early and late. */
 function Wander({
   voice,
@@ -197,8 +208,8 @@ function Wander({
   x: number;
   width: number;
 }) {
+  const tunerMs = useTunerWanderMs(voice.id);
   if (!wanders(voice)) return null;
-  const tunerMs = isTuned(voice) ? spliceStyles[voice.tuner.kind].windowMs / 2 : 0;
   const rangeMs = tunerMs + voice.drift.rangeMs;
   const placeMs = delayInMs(voice.delay, rateHz);
   const top = yOfMs(placeMs - rangeMs, box);

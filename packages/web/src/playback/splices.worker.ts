@@ -1,3 +1,4 @@
+import { LagTables } from '@pannet/core/derived/lag-tables';
 import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { BlockLoader } from '@pannet/core/sources/blocks';
 import type { FromSplicer, SpliceJob, ToSplicer } from './messages.ts';
@@ -16,6 +17,7 @@ const post = (message: FromSplicer) => {
   if (message.kind === 'splices') worklet?.postMessage(message);
   postMessage(message);
 };
+const tables = new LagTables();
 /** Plans of whole takes that were posted. */
 const whole = new Set<string>();
 /** Where the coarse plans lie that were posted. */
@@ -69,11 +71,11 @@ async function plan(current: SpliceJob): Promise<void> {
     const from = Math.max(0, Math.round(frame - behindSeconds * rateHz));
     const to = frame + aheadSeconds * rateHz;
     coarse.set(need.key, { from, to });
-    const splices = await prepareSplices(need, rateHz, load, { from, to });
+    const splices = await prepareSplices(need, rateHz, load, { from, to }, tables);
     post({ kind: 'splices', key: need.key, splices });
   }
   for (const need of missing) {
-    const splices = await prepareSplices(need, rateHz, load);
+    const splices = await prepareSplices(need, rateHz, load, {}, tables);
     whole.add(need.key);
     coarse.delete(need.key);
     post({ kind: 'splices', key: need.key, splices });
