@@ -18,7 +18,8 @@ import { PlanSender } from '@pannet/core/rendering/plan-change';
 import { apply } from '@pannet/core/song/commands';
 import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.ts';
 import { load } from './load.ts';
-import { tunerMarks, tunerSpeed } from './tuner.ts';
+import { judgeFigures } from './judges.ts';
+import { planningSpeed, tunerMarks, tunerSpeed } from './tuner.ts';
 import { commandSeconds, inTurn, median, ownSeconds, row } from './timing.ts';
 
 const rounds = 5;
@@ -217,8 +218,10 @@ try {
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
+  await planningSpeed(material);
   await tunerSpeed(material);
   await tunerMarks(material.folder);
+  await judgeFigures(material.folder);
   await load(material);
   await dragStep(material);
 } finally {

@@ -98,7 +98,8 @@ export function reportLines(report: StereoReport): string[] {
       'Deepest dip',
       or(
         fold.deepestDipDb,
-        (value) => `${figure(value, 1)} dB at ${figure(fold.deepestDipHz ?? 0, 0)} Hz`,
+        (value) =>
+          `${figure(value, 1)} dB at ${figure(fold.deepestDipHz ?? 0, 0)} Hz${fold.dipDoubtDb >= 0.5 ? `, of which ${figure(fold.dipDoubtDb, 1)} may be chance` : ''}`,
       ),
     ),
     row('Verdict', fold.verdict ?? '–'),

@@ -1,8 +1,9 @@
 import type { Image } from '../image/image.ts';
-import type { Verdict } from '../measurement/fold.ts';
+import { holds, type Verdict } from '../measurement/fold.ts';
 import type { StereoReport } from '../measurement/report.ts';
 import type { Part, Song } from '../song/song.ts';
 import type { FindingCode } from './finding.ts';
+import { pullingLeadMs } from './findings.ts';
 import { gauges } from './gauges.ts';
 import { keptWidth, mendsFor } from './mends.ts';
 import { findingsOfPart } from './part-findings.ts';
@@ -30,6 +31,40 @@ export type MeasureSong = (song: Song) => Promise<PartFigures>;
 
 /** So much of the width may be lost or won. */
 export const widthKeptDb = 1;
+/** A mend makes no lean or lead that was not there, and no dip that is so much deeper. */
+const mostLeanDb = 1.5;
+const mostLeadMs = 1;
+/** What is measured again differs by so much. */
+const slackDb = 0.2;
+const deeperDipDb = 1;
+const bottomDb = 12;
+/** What mends a cancellation is still wide: 12 dB of difference under the middle is hardly any. */
+const leastWidthDb = -12;
+
+const { abs, max, min } = Math;
+
+/**
+ * Whether one thing was bought with another: a lean, a lead, a deeper dip elsewhere, all of the width.
+ * @param code what is mended: it may well change its own figure
+ */
+export function costsElsewhere(
+  code: FindingCode | null,
+  before: StereoReport,
+  after: StereoReport,
+): boolean {
+  const lean = (report: StereoReport) => abs(report.leanDb ?? 0);
+  const lead = (report: StereoReport) => abs(pullingLeadMs(report));
+  // A comb's notch has no bottom: beyond this it is as hollow as can be.
+  const dip = (report: StereoReport) => min(bottomDb, report.fold.deepestDipDb ?? 0);
+  if (lean(after) > max(mostLeanDb, lean(before) + slackDb)) return true;
+  if (lead(after) > max(mostLeadMs, lead(before)) + 0.05) return true;
+  // Two sides that were the same had none: what makes them differ makes some.
+  if (code !== 'still-mono' && dip(after) > max(dip(before), holds.dipDb) + deeperDipDb)
+    return true;
+  const width = after.sideToMidDb ?? -120;
+  return width < leastWidthDb && width < (before.sideToMidDb ?? -120) - widthKeptDb;
+}
+
 const verdictOrder: readonly (Verdict | null)[] = ['holds', 'watch', 'breaks', null];
 
 /**
@@ -65,6 +100,7 @@ export async function findMend(
     const widthAfterDb = report.sideToMidDb;
     if (widthAfterDb === null || widthBeforeDb === null) continue;
     if (!isWidthKept(code, before.report, report)) continue;
+    if (costsElsewhere(code, before.report, report)) continue;
     const { verdict } = report.fold;
     const worse = verdictOrder.indexOf(verdict) - verdictOrder.indexOf(before.report.fold.verdict);
     if (worse > 0) continue;
@@ -72,7 +108,9 @@ export async function findMend(
       (finding) => finding.code !== 'nothing-wrong',
     );
     const gone = found.every((finding) => finding.code !== code);
-    const rank = [gone ? 0 : 1, found.length, worse, gauge.badness(after)];
+    // Of those that do as much the one that leaves the width more as it was: it is not there to be spent.
+    const spent = keptWidth(code) === 'none' ? 0 : abs(widthAfterDb - widthBeforeDb);
+    const rank = [gone ? 0 : 1, found.length, worse, Math.ceil(spent / 0.25), gauge.badness(after)];
     if (best && !isLess(rank, best.rank)) continue;
     const words = changesInWords(part.image, image, song.rateHz ?? 48_000);
     best = {
@@ -89,8 +127,8 @@ export async function findMend(
         gone,
       },
     };
-    // Nothing is left to be said: no other can do better.
-    if (found.length === 0 && verdict === 'holds') break;
+    // Nothing is left to be said, and nothing was paid: no other can do better.
+    if (found.length === 0 && verdict === 'holds' && spent <= 0.25) break;
   }
   return best?.mend ?? null;
 }

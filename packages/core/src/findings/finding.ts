@@ -1,7 +1,11 @@
 /** All that can be found. */
 export const findingCodes = [
   'silent',
+  'one-sided',
+  'drops-out',
   'clipped',
+  'dc',
+  'hum',
   'over-peak',
   'still-mono',
   'only-a-copy',

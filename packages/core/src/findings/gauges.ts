@@ -1,5 +1,5 @@
 import type { Part, Song } from '../song/song.ts';
-import { copyLikeness, mostPeakDbtp } from './findings.ts';
+import { mostPeakDbtp, pullingLeadMs, squashDifference } from './findings.ts';
 import type { FindingCode } from './finding.ts';
 import { chorusRippleDb } from './part-findings.ts';
 import type { PartFigures } from './part-figures.ts';
@@ -22,7 +22,11 @@ const atMost0 = (value: number) => max(0, value);
 /** null where there is nothing that a mend could bring down. */
 export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
   silent: null,
+  'one-sided': null,
+  'drops-out': null,
   clipped: null,
+  dc: null,
+  hum: null,
   'nothing-wrong': null,
   'over-peak': {
     label: 'true peak',
@@ -79,8 +83,7 @@ export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
     unit: 'ms',
     places: 1,
     // Separate performances lead nobody anywhere.
-    read: ({ report }) =>
-      report.likeness && report.likeness.value >= copyLikeness ? report.likeness.lagMs : 0,
+    read: ({ report }) => pullingLeadMs(report),
     badness: abs,
   },
   leans: {
@@ -154,16 +157,10 @@ export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
     badness: abs,
   },
   'squash-differs': {
-    label: 'difference of squash',
-    unit: 'dB',
-    places: 1,
-    read: ({ report: { dynamics } }) =>
-      dynamics.left && dynamics.right
-        ? max(
-            abs(dynamics.left.crestDb - dynamics.right.crestDb),
-            abs(dynamics.left.spreadDb - dynamics.right.spreadDb),
-          )
-        : null,
+    label: 'difference of squash, 1 being noticed',
+    unit: '',
+    places: 2,
+    read: ({ report }) => abs(squashDifference(report)),
     badness: atMost0,
   },
   driven: {

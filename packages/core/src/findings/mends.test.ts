@@ -41,6 +41,22 @@ const mixed = (own: Float32Array, lows: number) => {
   return own.map((value, n) => value + level * dull[n]);
 };
 
+/** Mains and its multiples, whatever is played. */
+const hummed = (take: Float32Array, hz: number) =>
+  take.map((value, n) => {
+    const turn = (2 * Math.PI * hz * n) / rate;
+    return value + 0.012 * (Math.sin(turn) + 0.7 * Math.sin(2 * turn) + 0.5 * Math.sin(3 * turn));
+  });
+/** A line that plays the lowest G, 49 Hz, and what lies round it. */
+const tune = (take: Float32Array) => {
+  const notes = [49, 55, 49, 61.74, 49, 65.41, 49, 55, 49];
+  let turn = 0;
+  return take.map((value, n) => {
+    turn += (2 * Math.PI * notes[Math.min(8, Math.floor(n / rate))]) / rate;
+    return value + 0.02 * (Math.sin(turn) + 0.7 * Math.sin(2 * turn) + 0.5 * Math.sin(3 * turn));
+  });
+};
+
 const left = (changes: VoiceChanges = {}): VoiceChanges => ({
   placement: { kind: 'pan', panPercent: -100 },
   ...changes,
@@ -107,6 +123,32 @@ const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Ca
   silent: [
     { takes: [new Float32Array(seconds * rate), other], image: imageOf([{}]) },
     { image: pair },
+  ],
+  'one-sided': [
+    { image: imageOf([left()]) },
+    { image: imageOf([left(), right({ take: 2, levelDb: -20 })]) },
+  ],
+  'drops-out': [
+    {
+      takes: [bright, other.map((value, n) => (n > 0.6 * rate && n < 1.1 * rate ? 0 : value))],
+      image: pair,
+    },
+    {
+      // Both rest.
+      takes: [bright, other].map((take) =>
+        take.map((value, n) => (n > 0.6 * rate && n < 1.1 * rate ? 0 : value)),
+      ),
+      image: pair,
+    },
+  ],
+  dc: [
+    { takes: [bright.map((value) => value + 0.02), other], image: pair },
+    { takes: [bright.map((value) => value + 0.0008), other], image: pair },
+  ],
+  hum: [
+    { takes: [hummed(long, 50), other3], image: pair },
+    // Notes that lie there, one after another.
+    { takes: [tune(long), other3], image: pair },
   ],
   clipped: [{ facts: { clippedRuns: 4 }, image: pair }, { image: pair }],
   'over-peak': [
@@ -194,7 +236,14 @@ const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Ca
 };
 
 /** What the sources themselves do, no image mends. */
-const beyondMending: readonly FindingCode[] = ['silent', 'clipped'];
+const beyondMending: readonly FindingCode[] = [
+  'silent',
+  'one-sided',
+  'drops-out',
+  'clipped',
+  'dc',
+  'hum',
+];
 
 describe('findings', () => {
   test.each(Object.entries(cases))(
@@ -243,7 +292,7 @@ describe('mends', () => {
   });
 
   test('what the take itself does is not mended by its image', async () => {
-    for (const code of ['clipped', 'silent'] as const) {
+    for (const code of ['clipped', 'silent', 'drops-out', 'dc', 'hum'] as const) {
       const memory = songOf(cases[code][0]);
       expect(await findMend(code, memory.song, 'p0', measurer(memory))).toBeNull();
     }

@@ -56,7 +56,11 @@ function candidates(
   const rateHz = song.rateHz ?? 48_000;
   switch (code) {
     case 'silent':
+    case 'one-sided':
+    case 'drops-out':
     case 'clipped':
+    case 'dc':
+    case 'hum':
     case 'nothing-wrong':
       return [];
     case 'over-peak': {
@@ -77,6 +81,8 @@ function candidates(
     case 'cancels':
       return [
         ...image.voices.map((voice) => withVoice(image, voice.id, turned(voice))),
+        // Sides that are the same once they are turned need something that makes them differ.
+        ...image.voices.flatMap((voice) => fromMono(withVoice(image, voice.id, turned(voice)))),
         ...[50, 25].map((widthPercent) => staged(image, { widthPercent })),
       ];
     case 'hollow':

@@ -84,9 +84,7 @@ async function measurePlain(
   const { left, right } = await renderStretch(plan, id, load, from, to, 'plain', (share) =>
     tick(0.6 * share),
   );
-  const spectra = stereoSpectra(left, right, plan.rateHz, lowTransform, (share) =>
-    tick(0.6 + 0.4 * share),
-  );
+  const spectra = stereoSpectra(left, right, plan.rateHz, (share) => tick(0.6 + 0.4 * share));
   const figures = {
     // What lies in the middle is the same on both sides.
     ...levelOf([left, strand.left === strand.right ? left : right], plan.rateHz),
@@ -96,9 +94,6 @@ async function measurePlain(
   known?.set(key, figures);
   return figures;
 }
-
-/** The same transform as that of the report, so that levels can be set against each other. */
-const lowTransform = 16_384;
 
 /** Loudness, loudness of the fold and true peak of two sides. If both are one array, it is read once. */
 export function levelOf(sides: readonly Float32Array[], rateHz: number): Level {

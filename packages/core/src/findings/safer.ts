@@ -2,7 +2,7 @@ import type { Image } from '../image/image.ts';
 import type { StereoReport } from '../measurement/report.ts';
 import { holds, type Verdict } from '../measurement/fold.ts';
 import { seededRandom } from '../signal/random.ts';
-import { widthKeptDb } from './find-mend.ts';
+import { costsElsewhere, widthKeptDb } from './find-mend.ts';
 import { changesInWords, variation, type MayChange } from './variations.ts';
 
 const { abs, max } = Math;
@@ -16,7 +16,7 @@ export interface Setting {
   readonly dropLu: number;
   readonly dipDb: number;
   readonly verdict: Verdict;
-  /** Whether S/M is within 1 dB of where it began. */
+  /** Whether S/M is within 1 dB of where it began, and no lean, lead or deeper dip came of it. */
   readonly widthKept: boolean;
 }
 
@@ -57,7 +57,8 @@ export async function* findSafer(
   measure: (image: Image) => Promise<StereoReport>,
   atOnce = 1,
 ): AsyncGenerator<Search> {
-  const begun = settingOf(image, image, await measure(image), null, rateHz);
+  const first = await measure(image);
+  const begun = settingOf(image, image, first, null, rateHz);
   if (!begun) return;
   const random = seededRandom(seed);
   const tried: Setting[] = [];
@@ -87,7 +88,7 @@ export async function* findSafer(
       const reports = await Promise.all(batch.map(measure));
       for (const [n, report] of reports.entries()) {
         left--;
-        const setting = settingOf(image, batch[n], report, begun, rateHz);
+        const setting = settingOf(image, batch[n], report, first, rateHz);
         if (!setting) continue;
         tried.push(setting);
         if (setting.widthKept && foldStrain(setting) < foldStrain(best)) best = setting;
@@ -101,10 +102,11 @@ export async function* findSafer(
 function settingOf(
   first: Image,
   image: Image,
-  { sideToMidDb, fold }: StereoReport,
-  begun: Setting | null,
+  report: StereoReport,
+  begun: StereoReport | null,
   rateHz: number,
 ): Setting | null {
+  const { sideToMidDb, fold } = report;
   if (sideToMidDb === null || fold.dropLu === null || fold.verdict === null) return null;
   return {
     image,
@@ -113,6 +115,9 @@ function settingOf(
     dropLu: fold.dropLu,
     dipDb: fold.deepestDipDb ?? 0,
     verdict: fold.verdict,
-    widthKept: !begun || abs(sideToMidDb - begun.sideToMidDb) <= widthKeptDb,
+    widthKept:
+      !begun ||
+      (abs(sideToMidDb - (begun.sideToMidDb ?? 0)) <= widthKeptDb &&
+        !costsElsewhere(null, begun, report)),
   };
 }

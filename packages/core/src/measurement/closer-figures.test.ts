@@ -64,7 +64,7 @@ describe('bands', () => {
   test('S/M apart: a mono low end under sides that share nothing above', () => {
     const left = tones(bass, top);
     const right = tones(bass, nothing);
-    const bands = sideToMidBands(stereoSpectra(left, right, rate, 16_384));
+    const bands = sideToMidBands(stereoSpectra(left, right, rate));
     expect(bands.lowDb).toBeLessThan(-50);
     expect(bands.highDb).toBeCloseTo(0, 1);
   });
@@ -75,7 +75,7 @@ describe('bands', () => {
       bass,
       top.map((value) => -value / 2),
     );
-    const rows = sidesByBand(stereoSpectra(left, right, rate, 16_384), rate, left.length);
+    const rows = sidesByBand(stereoSpectra(left, right, rate), rate, left.length);
     const at = (hz: number) => rows.find((row) => row.hz === hz);
     expect(at(100)?.correlation).toBeCloseTo(1, 6);
     expect(at(100)?.place).toBeCloseTo(0, 6);
@@ -89,10 +89,7 @@ describe('bands', () => {
   test('the low end of two late copies: as much in the sides, less in the fold', () => {
     const early = sine(100, -20, 4, rate);
     const late = delayed(early, 200);
-    const { stereoDb, foldDb, share } = lowBand(
-      stereoSpectra(early, late, rate, 16_384),
-      early.length,
-    );
+    const { stereoDb, foldDb, share } = lowBand(stereoSpectra(early, late, rate), early.length);
     // |cos(π·100·200/48000)| = cos 75°.
     expect(foldDb - stereoDb).toBeCloseTo(20 * Math.log10(Math.cos((75 * Math.PI) / 180)), 1);
     expect(share).toBeCloseTo(1, 3);

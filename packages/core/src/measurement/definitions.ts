@@ -11,7 +11,7 @@ export const definitions = {
   verdict: {
     label: 'Verdict',
     unit: '',
-    text: 'The fold holds up to a drop of 3.5 LU and a deepest dip of 3 dB, and is to be watched up to 6 and 6. Two separate performances hard left and right hold.',
+    text: 'The fold holds up to a drop of 3.5 LU, a dip of 3 dB and 10 LU lost in any 3 s, and is to be watched up to 6, 6 and 15. Only what is sure counts: of a short stretch a dip of two performances may be chance.',
     source: 'common practice',
   },
   drop: {
@@ -29,8 +29,9 @@ export const definitions = {
   lead: {
     label: 'Lead',
     unit: 'ms',
-    text: 'Which side speaks first, and by how much, from the delays of the voices. Where voices are tuned or drift they wander round it.',
-    source: 'voices within 10 dB of the loudest of a side: common practice',
+    text: 'Which side speaks first, and by how much, from the delays of the voices; of a file from the one lag at which all frequencies agree, if there is one. Where voices are tuned or drift they wander round it.',
+    source:
+      'voices within 10 dB of the loudest of a side: common practice; of a file: smoothed coherence transform (Knapp and Carter 1976)',
   },
   lean: {
     label: 'Lean',
@@ -47,14 +48,14 @@ export const definitions = {
   likeness: {
     label: 'Likeness',
     unit: '',
-    text: 'The largest peak of the normalised cross-correlation within ±200 ms, with its sign and its lag. Near 1 one side is a copy of the other at that lag; separate performances lie far lower.',
+    text: 'The largest peak of the normalised cross-correlation within ±320 ms, with its sign and its lag. Near 1 one side is a copy of the other at that lag; separate performances lie far lower.',
     source: 'normalised cross-correlation',
   },
   dip: {
     label: 'Deepest dip',
     unit: 'dB',
-    text: 'The lowest point of the fold’s colour in sixth octaves, within 20 dB of the part’s strongest band. It tells how hollow one speaker sounds.',
-    source: 'common practice',
+    text: 'The lowest point of the fold’s colour in sixth octaves, within 20 dB of the part’s strongest band, and by how much it may be less for want of time to tell. It tells how hollow one speaker sounds.',
+    source: 'common practice; doubt: 2.5 standard errors over its moments (Newey and West 1987)',
   },
   loudness: {
     label: 'Loudness',

@@ -2,23 +2,54 @@ import { gainToDb, powerToDb } from '../quantities/units.ts';
 
 const { round, floor, abs, max } = Math;
 
-/** How a side moves in level. A driven or compressed side has less of both. */
+/** How a side moves in level. A driven or compressed side has less of it. */
 export interface Dynamics {
   /** Highest sample over the RMS of what sounds. */
   readonly crestDb: number;
   /** Level of the loud tenth of what sounds over that of its soft tenth: how far it falls. */
   readonly spreadDb: number;
+  /** Highest sample over the RMS within 100 ms, the middle one of all that sound: what a squash takes, and a fader does not. */
+  readonly briefCrestDb: number;
 }
 
 /** Levels are taken every 100 ms. What lies 40 dB under the loudest is taken for a gap: common practice. */
 const blockSeconds = 0.1;
 const gapDb = 40;
 
+/**
+ * How far the louder moments of one side stand out less than those of the other, as a compressor's do: the ratio of both spreads
+ * where one level follows from the other. 1 where both move alike, or each for itself.
+ * @returns right against left
+ */
+export function levelRatio(left: readonly number[], right: readonly number[]): number {
+  const loudest = (powers: readonly number[]) =>
+    powers.reduce((most, power) => max(most, power), 0);
+  const floors = [loudest(left), loudest(right)].map((power) => power * 10 ** (-gapDb / 10));
+  const pairs = left.flatMap((power, n) =>
+    power > floors[0] && right[n] > floors[1] ? [[powerToDb(power), powerToDb(right[n])]] : [],
+  );
+  if (pairs.length < fewestPairs) return 1;
+  const mean = [0, 1].map((k) => pairs.reduce((sum, pair) => sum + pair[k], 0) / pairs.length);
+  const sum = (a: number, b: number) =>
+    pairs.reduce((all, pair) => all + (pair[a] - mean[a]) * (pair[b] - mean[b]), 0);
+  const [ll, rr, lr] = [sum(0, 0), sum(1, 1), sum(0, 1)];
+  const spreadsDb = Math.sqrt(max(ll, rr) / pairs.length);
+  if (spreadsDb < leastSpreadDb || !(lr > follows * Math.sqrt(ll * rr))) return 1;
+  return Math.sqrt(rr / ll);
+}
+
+/** Fewer moments, or ones less unlike, tell no ratio; nor does a level that does not follow the other. */
+const fewestPairs = 10;
+const leastSpreadDb = 3;
+const follows = 0.9;
+
 /** Crest and spread of one side; null for silence. Stretches under 100 ms are taken as one block. */
 export class DynamicsMeter {
   readonly #blockFrames: number;
   readonly #powers: number[] = [];
+  readonly #peaks: number[] = [];
   #sum = 0;
+  #blockPeak = 0;
   #filled = 0;
   #peak = 0;
 
@@ -30,37 +61,51 @@ export class DynamicsMeter {
     for (let at = 0; at < samples.length;) {
       const end = Math.min(samples.length, at + this.#blockFrames - this.#filled);
       let sum = 0;
-      let peak = this.#peak;
+      let peak = this.#blockPeak;
       for (let n = at; n < end; n++) {
         const value = samples[n];
         sum += value * value;
         const size = abs(value);
         if (size > peak) peak = size;
       }
-      this.#peak = peak;
+      this.#blockPeak = peak;
+      if (peak > this.#peak) this.#peak = peak;
       this.#sum += sum;
       this.#filled += end - at;
       at = end;
       if (this.#filled === this.#blockFrames) {
         this.#powers.push(this.#sum / this.#filled);
-        this.#sum = this.#filled = 0;
+        this.#peaks.push(this.#blockPeak);
+        this.#sum = this.#filled = this.#blockPeak = 0;
       }
     }
   }
 
+  /** Mean squares of all whole blocks of 100 ms. */
+  get powers(): readonly number[] {
+    return this.#powers;
+  }
+
   dynamics(): Dynamics | null {
-    const powers =
-      this.#powers.length > 0 ? this.#powers : this.#filled ? [this.#sum / this.#filled] : [];
+    const whole = this.#powers.length > 0;
+    const powers = whole ? this.#powers : this.#filled ? [this.#sum / this.#filled] : [];
+    const peaks = whole ? this.#peaks : [this.#blockPeak];
     const loudest = powers.reduce((most, power) => max(most, power), 0);
     if (!(loudest > 0)) return null;
     const sounding = powers
       .filter((power) => power >= loudest * 10 ** (-gapDb / 10))
       .sort((a, b) => a - b);
     const mean = sounding.reduce((sum, power) => sum + power, 0) / sounding.length;
+    const crests = powers
+      .flatMap((power, n) =>
+        power >= loudest * 10 ** (-gapDb / 10) ? [gainToDb(peaks[n]) - powerToDb(power)] : [],
+      )
+      .toSorted((a, b) => a - b);
     const at = (share: number) => sounding[floor(share * (sounding.length - 1))];
     return {
       crestDb: gainToDb(this.#peak) - powerToDb(mean),
       spreadDb: powerToDb(at(0.95) / at(0.1)),
+      briefCrestDb: crests[crests.length >> 1],
     };
   }
 }

@@ -108,6 +108,12 @@ export class LoudnessMeter {
     return sum;
   }
 
+  #shortBlock(): Float64Array {
+    const count = this.#steps.length * this.#stepFrames + this.#filled;
+    const sum = this.#steps.reduce((whole, step) => whole + step, this.#sum);
+    return Float64Array.of(count > 0 ? sum / count : 0);
+  }
+
   /** Mean squares of all windows of so many steps, in order. */
   #windows(steps: number): Float64Array {
     const count = Math.max(0, this.#steps.length - steps + 1);
@@ -120,9 +126,13 @@ export class LoudnessMeter {
     return means;
   }
 
-  /** Gated at −70 LUFS and 10 LU under the absolutely gated mean. −Infinity if nothing passes, or under 400 ms. */
+  /**
+   * Gated at −70 LUFS and 10 LU under the absolutely gated mean. −Infinity if nothing passes. What is shorter than a gating block
+   * is taken as one block of its own length: BS.1770 tells nothing of it.
+   */
   integrated(): Lufs {
-    const blocks = this.#windows(stepsPerBlock);
+    const blocks =
+      this.#steps.length < stepsPerBlock ? this.#shortBlock() : this.#windows(stepsPerBlock);
     const absolute = lufsToMeanSquare(-70);
     const ungated = meanAbove(blocks, absolute);
     const relative = ungated / 10;

@@ -8,11 +8,30 @@ export function reportDocument(
   report: StereoReport,
   findings: readonly { readonly code: string; readonly sentence: string }[],
 ) {
-  const { loudnessRangeLu, dynamics, sideToMidBands, bandSides, low, comb, overTime, ...first } =
+  const { loudnessRangeLu, dynamics, sideToMidBands, bandSides, low, comb, overTime, ...rest } =
     report;
+  const { bandsAlike, fold, dcDb, hum, dropOuts, levelRatio, ...first } = rest;
+  const { dipDoubtDb, sureDipDb, dropDoubtLu, ...kept } = fold;
   return {
     ...first,
+    fold: kept,
     findings: findings.map(({ code, sentence }) => ({ code, sentence })),
-    more: { loudnessRangeLu, dynamics, sideToMidBands, low, comb, overTime, bandSides },
+    more: {
+      bandsAlike,
+      dipDoubtDb,
+      sureDipDb,
+      dropDoubtLu,
+      loudnessRangeLu,
+      dynamics,
+      sideToMidBands,
+      low,
+      comb,
+      overTime,
+      dcDb,
+      hum,
+      dropOuts,
+      levelRatio,
+      bandSides,
+    },
   };
 }

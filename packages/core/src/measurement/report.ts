@@ -7,24 +7,37 @@ import {
   type SideToMidBands,
 } from './across-bands.ts';
 import { combInSound, type CombInSound } from './comb-in-sound.ts';
-import { DynamicsMeter, type Dynamics } from './dynamics.ts';
-import type { Lufs } from '../quantities/units.ts';
+import { dropOuts, type DropOut } from './drop-outs.ts';
+import { DynamicsMeter, levelRatio, type Dynamics } from './dynamics.ts';
+import { HumFinder, type Hum } from './hum.ts';
+import { gainToDb, powerToDb, type Lufs } from '../quantities/units.ts';
 import { foldForOne, LoudnessMeter } from './loudness.ts';
 import { lossOverTime, type LossOverTime } from './over-time.ts';
 import { TruePeakMeter } from './true-peak.ts';
+import { BandDoubt } from './band-doubt.ts';
 import {
+  colourBands,
   deepestDip,
   foldColour,
   foldLossByBand,
   foldVerdict,
+  surestDip,
   type BandLoss,
   type ColourPoint,
   type Verdict,
 } from './fold.ts';
 import { visitPairBlocks } from '../signal/pair-blocks.ts';
-import { LikenessMeter } from './likeness.ts';
+import { LikenessMeter, type Likeness } from './likeness.ts';
 import { correlation, isStillMono, leanDb, sideSums, sideToMidDb, type SideSums } from './sides.ts';
-import { foldSpectrum, sidesSpectrum, StereoSpectraMeter } from './spectra.ts';
+import {
+  foldSpectrum,
+  lowSpectra,
+  lowWindowsTopHz,
+  sidesSpectrum,
+  StereoSpectraMeter,
+  transformSizeFor,
+  withLowEnd,
+} from './spectra.ts';
 
 /**
  * The figures of one stereo stretch, as the report of docs/image-file.md has them. null where there is no figure
@@ -39,16 +52,24 @@ export interface StereoReport {
   readonly correlation: number | null;
   readonly sideToMidDb: number | null;
   readonly stillMono: boolean;
-  readonly likeness: { readonly value: number; readonly lagMs: number } | null;
+  readonly likeness: Likeness | null;
+  /** Of the third octaves that are heard, the share that is as alike at the lag of the likeness as copies are: 1 for a copy. */
+  readonly bandsAlike: number;
   readonly fold: {
     readonly lossDb: number | null;
     readonly dropLu: number | null;
     readonly deepestDipDb: number | null;
     readonly deepestDipHz: number | null;
+    /** By how much the deepest dip may be less, for want of time to tell. */
+    readonly dipDoubtDb: number;
+    /** Of the dip of which most is sure, as far as it is: what the verdict goes by. */
+    readonly sureDipDb: number;
+    /** By how much the drop may be less. */
+    readonly dropDoubtLu: number;
     readonly verdict: Verdict | null;
     readonly bands: readonly BandLoss[];
   };
-  /** Above 0: L speaks first. */
+  /** Above 0: L speaks first; null where no lead is sure. */
   readonly leadMs: number | null;
   /** Above 0: L is heavier. */
   readonly leanDb: number | null;
@@ -62,6 +83,12 @@ export interface StereoReport {
   /** The comb that one side makes with the other in the fold, found in the sound. */
   readonly comb: CombInSound | null;
   readonly overTime: LossOverTime;
+  /** A constant part of each side, in dB of full scale; null where it is none to speak of. All other figures are without it. */
+  readonly dcDb: { readonly left: number | null; readonly right: number | null };
+  readonly hum: Hum | null;
+  readonly dropOuts: readonly DropOut[];
+  /** By how many dB the right side's level moves where the left one's moves by one (see `levelRatio`). */
+  readonly levelRatio: number;
 }
 
 export interface MeasuredStereo {
@@ -70,10 +97,6 @@ export interface MeasuredStereo {
   readonly colour: readonly ColourPoint[];
 }
 
-/** Below this likeness the sides are separate performances, and which one leads is not one figure. */
-const leadNeedsLikeness = 0.5;
-const transformSize = 16_384;
-
 /**
  * Measures a stereo stretch. The plain reference lies in the middle, so its fold loses nothing: the drop is the
  * image's own loss, and colour stands against the power of the sides.
@@ -81,23 +104,38 @@ const transformSize = 16_384;
  * @param tick is told the share done (0 to 1) between the steps; it may throw to stop
  */
 export function measureStereo(
-  left: Float32Array,
-  right: Float32Array,
+  leftAsItIs: Float32Array,
+  rightAsItIs: Float32Array,
   rateHz: number,
   tick: (share: number) => void = () => {},
 ): MeasuredStereo {
+  const dc = [leftAsItIs, rightAsItIs].map(meanOf);
+  const left = withoutDc(leftAsItIs, dc[0]);
+  const right = rightAsItIs === leftAsItIs ? left : withoutDc(rightAsItIs, dc[1]);
   const meters = meterStereo(left, right, rateHz, (share) => tick(0.45 * share));
-  const { loudness, foldLoudness, peaks } = meters;
+  const { loudness, foldLoudness } = meters;
+  const peaks =
+    left === leftAsItIs && right === rightAsItIs
+      ? meters.peaks
+      : peaksOf(leftAsItIs, rightAsItIs, rateHz);
   const sums = sideSums(left, right);
-  const { spectra, alike } = transformStereo(left, right, rateHz, sums, (share) =>
-    tick(0.45 + 0.55 * share),
+  const { spectra, alike, errors, wholeError, hum } = transformStereo(
+    left,
+    right,
+    rateHz,
+    sums,
+    (share) => tick(0.45 + 0.55 * share),
   );
   const folded = foldSpectrum(spectra);
   const sides = sidesSpectrum(spectra);
-  const dip = deepestDip(foldColour(folded, sides, spectra.hzPerBin, 6));
+  const colour = foldColour(folded, sides, spectra.hzPerBin, 6, errors);
+  const dip = deepestDip(colour);
+  const sure = surestDip(colour);
+  const sureDipDb = sure ? Math.max(0, sure.depthDb - sure.doubtDb) : 0;
   tick(1);
   const loss = Number.isFinite(loudness) ? within(foldLoudness - loudness) : null;
   const drop = loss === null ? null : Math.max(0, -loss);
+  const dropDoubtLu = powerToDb(1 + wholeError / Math.max(0.01, 10 ** ((loss ?? 0) / 10)));
   return {
     report: {
       rateHz,
@@ -108,30 +146,69 @@ export function measureStereo(
       correlation: correlation(sums),
       sideToMidDb: within(sideToMidDb(sums)),
       stillMono: isStillMono(sums),
-      likeness: alike,
+      likeness: alike?.likeness ?? null,
+      bandsAlike: alike?.bandsAlike ?? 0,
       fold: {
         lossDb: loss,
         dropLu: drop,
         deepestDipDb: dip?.depthDb ?? null,
         deepestDipHz: dip?.hz ?? null,
-        verdict: drop === null ? null : foldVerdict(drop, dip?.depthDb ?? 0),
+        dipDoubtDb: dip?.doubtDb ?? 0,
+        sureDipDb,
+        dropDoubtLu,
+        verdict:
+          drop === null
+            ? null
+            : foldVerdict(
+                Math.max(0, drop - dropDoubtLu),
+                sureDipDb,
+                meters.overTime.worst?.lossLu,
+              ),
         bands: foldLossByBand(spectra, rateHz),
       },
-      leadMs: alike && Math.abs(alike.value) >= leadNeedsLikeness ? alike.lagMs : null,
+      leadMs: alike?.leadMs ?? null,
       leanDb: finite(leanDb(sums)),
       loudnessRangeLu: meters.rangeLu,
       dynamics: meters.dynamics,
       sideToMidBands: sideToMidBands(spectra),
       bandSides: sidesByBand(spectra, rateHz, left.length),
       low: lowBand(spectra, left.length),
-      comb: combInSound(alike, spectra),
+      comb: combInSound(alike?.likeness ?? null, spectra),
       overTime: meters.overTime,
+      dcDb: { left: dcOf(dc[0]), right: dcOf(dc[1]) },
+      hum,
+      dropOuts: meters.dropOuts,
+      levelRatio: meters.levelRatio,
     },
     colour: foldColour(folded, sides, spectra.hzPerBin, 12),
   };
 }
 
-/** What needs spectra: one pass over the blocks serves both. */
+/** A mean this small is rounding. */
+const leastDc = 1e-4;
+
+function meanOf(samples: Float32Array): number {
+  let sum = 0;
+  for (let n = 0; n < samples.length; n++) sum += samples[n];
+  const mean = samples.length > 0 ? sum / samples.length : 0;
+  return Math.abs(mean) < leastDc ? 0 : mean;
+}
+
+function withoutDc(samples: Float32Array, mean: number): Float32Array {
+  return mean === 0 ? samples : samples.map((value) => value - mean);
+}
+
+function dcOf(mean: number): number | null {
+  return mean === 0 ? null : gainToDb(Math.abs(mean));
+}
+
+function peaksOf(left: Float32Array, right: Float32Array, rateHz: number): TruePeakMeter {
+  const peaks = new TruePeakMeter(rateHz, 2);
+  peaks.process([left, right], left.length);
+  return peaks;
+}
+
+/** What needs spectra: one pass over the blocks serves all of it, and one over the low end. */
 function transformStereo(
   left: Float32Array,
   right: Float32Array,
@@ -139,20 +216,43 @@ function transformStereo(
   sums: SideSums,
   tick: (share: number) => void,
 ) {
-  const spectra = new StereoSpectraMeter(rateHz, transformSize);
-  const alike = new LikenessMeter(rateHz, transformSize);
+  const size = transformSizeFor(rateHz);
+  const coarse = new StereoSpectraMeter(rateHz, size);
+  const alike = new LikenessMeter(rateHz, size);
+  const bands = colourBands(rateHz, 6);
+  const whole = { hz: 0, centreHz: 0, lowHz: 0, highHz: rateHz / 2 };
+  const doubt = new BandDoubt([...bands, whole], rateHz / size, size / 2 + 1);
   visitPairBlocks(
     left,
     right,
-    transformSize,
+    size,
     alike.reach,
-    (blocks, n) => {
-      if (n > 0) spectra.add(blocks[1], blocks[0]);
+    (blocks) => {
+      doubt.add(coarse.add(blocks[1], blocks[0]));
       alike.add(blocks);
     },
-    tick,
+    (share) => tick(0.9 * share),
   );
-  return { spectra: spectra.spectra(), alike: alike.likeness(sums) };
+  let lowDoubt: BandDoubt | null = null;
+  const hums = new HumFinder();
+  const low = lowSpectra(left, right, rateHz, (window) => {
+    lowDoubt ??= new BandDoubt(bands, window.hzPerBin, window.power.length);
+    lowDoubt.add(window);
+    hums.add(window);
+  });
+  tick(1);
+  const spectra = withLowEnd(coarse.spectra(), low);
+  const errors = doubt.errors();
+  const lowErrors = (lowDoubt as BandDoubt | null)?.errors() ?? [];
+  return {
+    spectra,
+    alike: alike.alike(sums, spectra),
+    errors: bands.map(({ centreHz }, n) =>
+      centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n],
+    ),
+    wholeError: errors[bands.length],
+    hum: hums.hum(),
+  };
 }
 
 const pieceFrames = 65_536;
@@ -192,6 +292,8 @@ function meterStereo(
     peaks,
     rangeLu: stereo.range(),
     dynamics: { left: sides[0].dynamics(), right: sides[1].dynamics() },
+    dropOuts: dropOuts(sides[0].powers, sides[1].powers),
+    levelRatio: levelRatio(sides[0].powers, sides[1].powers),
     overTime: lossOverTime(
       windows(stereo, loudness),
       windows(folded, foldLoudness),

@@ -2,11 +2,13 @@ import { describe, expect, test } from '@jest/globals';
 import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
 import { hannWindow, RealFft } from '../signal/spectrum.ts';
 import { LikenessMeter } from './likeness.ts';
+import { thirdOctaveBands } from './bands.ts';
+import { measureStereo } from './report.ts';
 import { sideSums } from './sides.ts';
 import { noise } from './signals.fixture.ts';
-import { stereoSpectra } from './spectra.ts';
+import { StereoSpectraMeter, stereoSpectra, transformSizeFor } from './spectra.ts';
 
-const { abs, sqrt, round, floor, ceil, max } = Math;
+const { abs, sqrt, round, floor, ceil, max, min } = Math;
 const rate = 48_000;
 
 function later(samples: Float32Array, by: number): Float32Array {
@@ -16,7 +18,7 @@ function later(samples: Float32Array, by: number): Float32Array {
 function likenessOf(left: Float32Array, right: Float32Array, rateHz: number, size: number) {
   const meter = new LikenessMeter(rateHz, size);
   visitPairBlocks(left, right, size, meter.reach, (blocks) => meter.add(blocks));
-  return meter.likeness(sideSums(left, right));
+  return meter.alike(sideSums(left, right), stereoSpectra(left, right, rateHz))?.likeness ?? null;
 }
 
 describe('pair blocks', () => {
@@ -46,7 +48,8 @@ describe('pair blocks', () => {
       }
       seen++;
     });
-    expect(seen).toBe(ceil(a.length / 128));
+    // The last one is silent.
+    expect(seen).toBe(ceil(a.length / 128) + 1);
   });
 
   test('can be stopped between two of them', () => {
@@ -58,7 +61,7 @@ describe('pair blocks', () => {
     const silence = new Float32Array(1024);
     const walk = () => visitPairBlocks(silence, silence, 256, 0, () => {}, stop);
     expect(walk).toThrow('stopped');
-    expect(shares).toEqual([0.125, 0.25, 0.375, 0.5]);
+    expect(shares).toEqual([1, 2, 3, 4, 5].map((n) => n / 9));
   });
 });
 
@@ -72,7 +75,8 @@ describe('spectra', () => {
     const fft = new RealFft(size);
     const window = hannWindow(size);
     const spectra = [fft.createSpectrum(), fft.createSpectrum()];
-    for (let from = 0; from === 0 || from + size / 2 < length; from += size / 2) {
+    // From half a window before the first frame to half a one behind the last, so that both ends count in full.
+    for (let from = -size / 2; from < length; from += size / 2) {
       for (const [n, side] of [left, right].entries())
         fft.forward(
           Float64Array.from({ length: size }, (_, k) => (side[from + k] ?? 0) * window[k]),
@@ -86,12 +90,84 @@ describe('spectra', () => {
         expected[2][bin] += l[at] * r[at] + l[at + 1] * r[at + 1];
       }
     }
-    const found = stereoSpectra(left, right, rate, size);
+    const meter = new StereoSpectraMeter(rate, size);
+    visitPairBlocks(left, right, size, 1, ([block, before]) => void meter.add(before, block));
+    const found = meter.spectra();
     const error = [found.left, found.right, found.cross].map((values, n) => {
       const scale = max(...expected[0]);
       return max(...values.map((value, bin) => abs(value - expected[n][bin]) / scale));
     });
     expect(max(...error)).toBeLessThan(1e-12);
+  });
+});
+
+/** Powers of a band by one transform of the whole signal: the test's own judge. */
+function wholeFile(samples: Float32Array, rateHz: number) {
+  const size = 2 ** ceil(Math.log2(samples.length));
+  const fft = new RealFft(size);
+  const spectrum = fft.createSpectrum();
+  fft.forward(samples, spectrum);
+  return (lowHz: number, highHz: number) => {
+    let sum = 0;
+    for (let k = ceil((lowHz * size) / rateHz); k < (highHz * size) / rateHz; k++)
+      sum += spectrum[2 * k] ** 2 + spectrum[2 * k + 1] ** 2;
+    return sum;
+  };
+}
+
+describe('bands are what a transform of the whole file says, at any rate', () => {
+  const rates = [44_100, 48_000, 96_000, 192_000];
+
+  test.each(rates)('%i Hz: windows of a third of a second', (rateHz) => {
+    expect(transformSizeFor(rateHz) / rateHz).toBeGreaterThan(0.32);
+    expect(transformSizeFor(rateHz) / rateHz).toBeLessThan(0.38);
+  });
+
+  /** A bell that begins at the first frame, with a late copy that cuts a dip into its partials. */
+  const bell = (rateHz: number, late: number) =>
+    Float32Array.from({ length: 4 * rateHz }, (_, n) => {
+      const time = n / rateHz - late;
+      if (time < 0) return 0;
+      return [41, 87, 152, 263, 401, 634, 911, 1520, 2707].reduce(
+        (sum, hz) => sum + 0.08 * Math.exp(-time * 1.5) * Math.sin(2 * Math.PI * hz * time),
+        0,
+      );
+    });
+
+  test.each(rates)('%i Hz: a bell from frame 0 on, every third octave within 0.3 dB', (rateHz) => {
+    const [left, right] = [bell(rateHz, 0), bell(rateHz, 0.009)];
+    const fold = left.map((value, n) => (value + right[n]) / 2);
+    const { fold: figures } = measureStereo(left, right, rateHz).report;
+    const [ofLeft, ofRight, ofFold] = [left, right, fold].map((side) => wholeFile(side, rateHz));
+    let looked = 0;
+    for (const band of thirdOctaveBands(rateHz)) {
+      const sides = (ofLeft(band.lowHz, band.highHz) + ofRight(band.lowHz, band.highHz)) / 2;
+      const found = figures.bands.find(({ hz }) => hz === band.hz)?.lossDb ?? null;
+      const partial = [41, 87, 152, 263, 401, 634, 911, 1520, 2707].some(
+        (hz) => hz > band.lowHz * 1.03 && hz < band.highHz / 1.03,
+      );
+      if (found === null || !partial) continue;
+      const exact = 10 * Math.log10(ofFold(band.lowHz, band.highHz) / sides);
+      // What is cancelled to a hundredth is nobody's figure to a tenth of a dB.
+      expect(abs(found - exact)).toBeLessThan(exact < -12 ? 1.5 : 0.3);
+      looked++;
+    }
+    expect(looked).toBeGreaterThan(6);
+  });
+
+  test.each(rates)('%i Hz: dips in noise that is shaped alike, within 0.5 dB', (rateHz) => {
+    const source = noise(6, rateHz, 21, 0.3);
+    const late = later(source, round(0.0031 * rateHz)).map((value) => 0.6 * value);
+    const fold = source.map((value, n) => (value + late[n]) / 2);
+    const { report } = measureStereo(source, late, rateHz);
+    const hz = report.fold.deepestDipHz ?? 0;
+    const [ofLeft, ofRight, ofFold] = [source, late, fold].map((side) => wholeFile(side, rateHz));
+    const kept = (lowHz: number, highHz: number) =>
+      ofFold(lowHz, highHz) / ((ofLeft(lowHz, highHz) + ofRight(lowHz, highHz)) / 2);
+    const edge = 10 ** (0.3 / 12);
+    const exact =
+      10 * Math.log10(kept(hz / edge, hz * edge) / kept(40 / 1.06, min(17_000, rateHz / 2)));
+    expect(abs((report.fold.deepestDipDb ?? 0) + exact)).toBeLessThan(0.5);
   });
 });
 
@@ -102,7 +178,7 @@ describe('likeness', () => {
     (rateHz) => {
       const left = noise(1, 6000, 5, 0.3);
       const right = noise(1, 6000, 6, 0.3);
-      const largest = round(0.2 * rateHz);
+      const largest = round(0.32 * rateHz);
       let best = 0;
       for (let lag = -largest; lag <= largest; lag++) {
         let sum = 0;
@@ -128,13 +204,13 @@ describe('likeness', () => {
     },
   );
 
-  test('of a turned copy is negative; beyond 200 ms it is not looked for; silence has none', () => {
+  test('of a turned copy is negative; beyond 320 ms it is not looked for; silence has none', () => {
     const source = noise(1, rate, 8, 0.3);
     const turned = source.map((value) => -value);
     const alike = likenessOf(source, turned, rate, 4096);
     expect(alike?.value).toBeCloseTo(-1, 9);
     expect(alike?.lagMs).toBeCloseTo(0, 9);
-    expect(abs(likenessOf(source, later(source, 12_000), rate, 4096)?.value ?? 1)).toBeLessThan(
+    expect(abs(likenessOf(source, later(source, 16_000), rate, 4096)?.value ?? 1)).toBeLessThan(
       0.1,
     );
     expect(likenessOf(source, new Float32Array(rate), rate, 4096)).toBeNull();
@@ -142,11 +218,11 @@ describe('likeness', () => {
 
   test('keeps as many blocks as its lags reach over', () => {
     expect(new LikenessMeter(rate, 16_384).reach).toBe(2);
-    expect(new LikenessMeter(192_000, 16_384).reach).toBe(5);
+    expect(new LikenessMeter(192_000, 16_384).reach).toBe(8);
     const blocks: number[] = [];
     const silence = new Float32Array(floor(0.3 * rate));
     const kept = (seen: readonly PairBlock[]) => void blocks.push(seen.length);
     visitPairBlocks(silence, silence, 16_384, 2, kept);
-    expect(blocks).toEqual([3, 3]);
+    expect(blocks).toEqual([3, 3, 3]);
   });
 });

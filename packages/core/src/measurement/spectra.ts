@@ -1,6 +1,8 @@
 import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
+import { nextPowerOfTwo } from '../signal/spectrum.ts';
+import { lowered } from './low-pass.ts';
 
-/** Long-term power spectra of both sides and how they hang together; bins 0 to size/2. */
+/** Long-term power spectra of both sides and how they hang together; bins 0 to half the rate. */
 export interface StereoSpectra {
   readonly hzPerBin: number;
   readonly left: Float64Array;
@@ -9,6 +11,25 @@ export interface StereoSpectra {
   readonly cross: Float64Array;
 }
 
+/** What one window adds to the spectra; the arrays are used again. */
+export interface WindowSpectra {
+  readonly hzPerBin: number;
+  /** |L|² + |R|² of each bin. */
+  readonly power: Float64Array;
+  /** Re L·R* of each bin. */
+  readonly cross: Float64Array;
+}
+
+/** Of the windows at every rate: a power of two, a third of a second at 44.1 and 48 kHz and their multiples. */
+export function transformSizeFor(rateHz: number): number {
+  return nextPowerOfTwo(0.75 * 0.34 * rateHz);
+}
+
+/** Windows for the low end are so much longer; above this frequency they say nothing that the short ones do not. */
+const longer = 4;
+const lowTopHz = 300;
+const lowSize = 2048;
+
 /**
  * Averages Hann-windowed spectra with half overlap over a whole recording (Welch 1967). Each window is made of two blocks: their
  * spectra added up, the later one's turned by half a transform, are those of a rectangular window, and that of a Hann
@@ -16,10 +37,16 @@ export interface StereoSpectra {
  */
 export class StereoSpectraMeter {
   readonly #spectra: StereoSpectra;
+  readonly #window: WindowSpectra;
 
-  /** @param size of the transform, a power of two; 16384 resolves the comb of a pure delay to 0.1 dB */
+  /** @param size of the transform, a power of two; a third of a second resolves the comb of a pure delay to 0.1 dB */
   constructor(rateHz: number, size: number) {
     const bins = size / 2 + 1;
+    this.#window = {
+      hzPerBin: rateHz / size,
+      power: new Float64Array(bins),
+      cross: new Float64Array(bins),
+    };
     this.#spectra = {
       hzPerBin: rateHz / size,
       left: new Float64Array(bins),
@@ -28,9 +55,10 @@ export class StereoSpectraMeter {
     };
   }
 
-  /** The window that ends with a block and begins with the one before. */
-  add(before: PairBlock, block: PairBlock): void {
+  /** The window that ends with a block and begins with the one before: what it adds. */
+  add(before: PairBlock, block: PairBlock): WindowSpectra {
     const { left, right, cross } = this.#spectra;
+    const own = this.#window;
     const { first: a, second: b } = before;
     const { first: c, second: d } = block;
     const last = left.length - 1;
@@ -55,9 +83,14 @@ export class StereoSpectraMeter {
       const li = li1 / 2 - (li0 + li2) / 4;
       const rr = rr1 / 2 - (rr0 + rr2) / 4;
       const ri = ri1 / 2 - (ri0 + ri2) / 4;
-      left[bin] += lr * lr + li * li;
-      right[bin] += rr * rr + ri * ri;
-      cross[bin] += lr * rr + li * ri;
+      const leftPower = lr * lr + li * li;
+      const rightPower = rr * rr + ri * ri;
+      const both = lr * rr + li * ri;
+      left[bin] += leftPower;
+      right[bin] += rightPower;
+      cross[bin] += both;
+      own.power[bin] = leftPower + rightPower;
+      own.cross[bin] = both;
       lr0 = lr1;
       li0 = li1;
       rr0 = rr1;
@@ -67,6 +100,7 @@ export class StereoSpectraMeter {
       rr1 = rr2;
       ri1 = ri2;
     }
+    return own;
   }
 
   spectra(): StereoSpectra {
@@ -79,22 +113,65 @@ export function stereoSpectra(
   left: Float32Array,
   right: Float32Array,
   rateHz: number,
-  size: number,
   tick: (share: number) => void = () => {},
 ): StereoSpectra {
+  const size = transformSizeFor(rateHz);
   const meter = new StereoSpectraMeter(rateHz, size);
+  const visit = ([block, before]: readonly PairBlock[]) => void meter.add(before, block);
+  visitPairBlocks(left, right, size, 1, visit, tick);
+  return withLowEnd(meter.spectra(), lowSpectra(left, right, rateHz));
+}
+
+/**
+ * Spectra of the low end, in windows four times as long, of which a third of a second would blur what lies close together.
+ * @param told of each window
+ */
+export function lowSpectra(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  told: (window: WindowSpectra) => void = () => {},
+): StereoSpectra {
+  const factor = (longer * transformSizeFor(rateHz)) / lowSize;
+  const meter = new StereoSpectraMeter(rateHz / factor, lowSize);
   visitPairBlocks(
-    left,
-    right,
-    size,
+    lowered(left, factor),
+    left === right ? lowered(left, factor) : lowered(right, factor),
+    lowSize,
     1,
-    ([block, before], n) => {
-      if (n > 0) meter.add(before, block);
-    },
-    tick,
+    ([block, before]) => told(meter.add(before, block)),
   );
   return meter.spectra();
 }
+
+/** Both as one: the fine bins of the low end, and each coarse bin above as four. */
+export function withLowEnd(coarse: StereoSpectra, low: StereoSpectra): StereoSpectra {
+  const coarseSize = 2 * (coarse.left.length - 1);
+  // The energy of a window goes with its length, that of a lowered signal with its rate.
+  const scale = coarseSize ** 2 / ((lowSize / longer) * lowSize);
+  const first = Math.ceil(lowTopHz / low.hzPerBin);
+  const joined = (fine: Float64Array, rough: Float64Array) => {
+    const bins = new Float64Array(longer * (rough.length - 1) + 1);
+    for (let bin = 0; bin < bins.length; bin++)
+      bins[bin] =
+        bin < first
+          ? fine[bin] * scale
+          : rough[Math.min(rough.length - 1, Math.round(bin / longer))] / longer;
+    return bins;
+  };
+  return {
+    hzPerBin: low.hzPerBin,
+    left: joined(low.left, coarse.left),
+    right: joined(low.right, coarse.right),
+    cross: joined(low.cross, coarse.cross),
+  };
+}
+
+/** What a bin of such spectra holds of a signal whose energy lies one in each bin of its own transform: a Hann window's is 3/4 (two of them overlap). */
+export const energyInBin = 0.75 / longer;
+
+/** Above it bands are read off the short windows, below it off the long ones. */
+export const lowWindowsTopHz = lowTopHz;
 
 /** Power spectrum of (L+R)/2. */
 export function foldSpectrum(spectra: StereoSpectra): Float64Array {

@@ -135,7 +135,7 @@ describe('the prediction against the sound', () => {
       const { report } = measureStereo(left, right, rateHz);
       const lossAt = predictedLoss(plan.parts[0], rateHz);
       // The take's own spectrum says how much each frequency weighs.
-      const spectra = stereoSpectra(steady, steady, rateHz, 16_384);
+      const spectra = stereoSpectra(steady, steady, rateHz);
       const lost = spectra.left.map(
         (power, bin) => power * 10 ** (lossAt(bin * spectra.hzPerBin) / 10),
       );

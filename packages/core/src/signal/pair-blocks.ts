@@ -14,8 +14,8 @@ export interface PairBlock {
  *
  * @param size of the transform, a power of two
  * @param kept how many blocks before the newest are wanted as well
- * @param visit gets the newest block first, then those before it (silent before the first), and its number from 0; there
- * are at least two. Their arrays are used again.
+ * @param visit gets the newest block first, then those before it (silent before the first), and its number from 0; the last one is
+ * silent, so that what is made of two that follow each other holds both ends in full. Their arrays are used again.
  * @param tick is told the share done; it may throw to stop
  */
 export function visitPairBlocks(
@@ -28,7 +28,7 @@ export function visitPairBlocks(
 ): void {
   const fft = fftOf(size);
   const frames = size / 2;
-  const count = Math.max(2, Math.ceil(first.length / frames));
+  const count = Math.ceil(first.length / frames) + 1;
   const packed = new Array<number>(2 * size).fill(0);
   const z = fft.createComplexArray();
   const blocks = Array.from({ length: kept + 1 }, (): PairBlock => ({

@@ -7,7 +7,7 @@ const { abs, max, sqrt, log10 } = Math;
 export const factsDescription = thing({
   /** The highest sample, linear. */
   peak: z.number().min(0),
-  /** Runs of at least three samples at full scale. */
+  /** Runs of at least three samples at full scale, or at a lower ceiling that cuts the tops off. */
   clippedRuns: count('The number of clipped runs'),
   /** Stretches of at least half a second in which nothing sounds, in frames: start and end. */
   silences: z.array(z.tuple([count('A frame'), count('A frame')])),
@@ -46,6 +46,48 @@ const flatShare = 0.36;
 const flatWithin = 10 ** (-1 / 20);
 const fullScale = 1 - 2 ** -15;
 
+/** So near to each other samples at a ceiling are: two steps of 16 bits. */
+const ceilingWithin = 2 / 32_768;
+/** What is cut off falls away from its flat top by so many times that, within a sample. */
+const cutSteps = 8;
+/** Fewer flat tops at one height may be chance. */
+const fewestCut = 4;
+/** What is softer than this below full scale is a noise floor rather than a top. */
+const softestCeiling = 0.05;
+
+/** Looks for tops that are cut off at one height below full scale: three samples alike, and a sudden end. */
+class Ceiling {
+  #height = 0;
+  #cut = 0;
+  #length = 0;
+  #before = 0;
+  #last = 0;
+
+  add(size: number): void {
+    if (size > this.#height + ceilingWithin) {
+      // Higher than all before: what was flat below it was no ceiling.
+      this.#height = size;
+      this.#cut = 0;
+      this.#length = 1;
+      this.#before = this.#last;
+    } else if (size > this.#height - ceilingWithin) {
+      if (this.#length === 0) this.#before = this.#last;
+      this.#length++;
+    } else if (this.#length > 0) {
+      const edge = this.#height - cutSteps * ceilingWithin;
+      if (this.#length >= 3 && (size < edge || this.#before < edge)) this.#cut++;
+      this.#length = 0;
+    }
+    this.#last = size;
+  }
+
+  runs(): number {
+    return this.#height > softestCeiling && this.#height < fullScale && this.#cut >= fewestCut
+      ? this.#cut
+      : 0;
+  }
+}
+
 /** Looks at all channels of a file, a block at a time, so that a long one need not lie in memory. */
 export class FactFinder {
   readonly #window: number;
@@ -62,6 +104,7 @@ export class FactFinder {
   #middle = 0;
   #difference = 0;
   #channels = 1;
+  readonly #ceiling = new Ceiling();
 
   constructor(rateHz: number) {
     this.#window = Math.round((windowMs * rateHz) / 1000);
@@ -84,6 +127,7 @@ export class FactFinder {
         this.#run++;
         if (this.#run === 3) this.#clippedRuns++;
       } else this.#run = 0;
+      this.#ceiling.add(size);
       this.#recent[this.#filled++] = abs(x);
       this.#energy += x * x;
       this.#inWindow++;
@@ -111,7 +155,7 @@ export class FactFinder {
     const flat = this.#flat.toSorted((a, b) => a - b);
     return {
       peak: this.#peak,
-      clippedRuns: this.#clippedRuns,
+      clippedRuns: max(this.#clippedRuns, this.#ceiling.runs()),
       silences: this.#silences(),
       struck: this.#struck(),
       driven: flat.length > 0 && flat[flat.length >> 1] > flatShare,

@@ -108,9 +108,9 @@ test('no tuning needs no splices, and silence can be tuned', async () => {
   expect([...silent.likeness].every((value) => value === 1)).toBe(true);
 });
 
-describe('each kind over ten minutes', () => {
-  const frames = 600 * rate;
-  /** A loop of ten seconds, so that ten minutes need not lie in memory. */
+describe('each kind over three minutes', () => {
+  const frames = 180 * rate;
+  /** A loop of ten seconds, so that three minutes need not lie in memory. */
   const loop = noise(10, rate, 77);
   const read = (start: number, count: number) => {
     const piece = new Float32Array(count);
@@ -133,7 +133,7 @@ describe('each kind over ten minutes', () => {
 });
 
 describe('whatever the source and the tuning', () => {
-  const seconds = 8;
+  const seconds = 4;
   const frames = seconds * rate;
   const gaps = noise(seconds, rate, 5).map((value, n) => (n % rate < rate / 3 ? value : 0));
   const sources: readonly (readonly [string, Float32Array])[] = [
@@ -150,7 +150,7 @@ describe('whatever the source and the tuning', () => {
     async ({ samples, kind }) => {
       const read = (start: number, count: number) =>
         Promise.resolve(Float32Array.from({ length: count }, (_, n) => samples[start + n] ?? 0));
-      for (const cents of [-1200, -700, -50, -1, 1, 10, 400, 1200]) {
+      for (const cents of [-1200, -50, 10, 1200]) {
         const ratio = 2 ** (cents / 1200);
         const plan = await planSplices({ kind, ratio, rateHz: rate, frames, read });
         expect(splicedWander(plan, frames)).toBeLessThan((longestWanderMs * rate) / 1000);

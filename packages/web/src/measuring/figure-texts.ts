@@ -31,6 +31,9 @@ function bothText({ left, right }: StereoReport['dynamics'], pick: (side: Dynami
   return `L ${of(left)} · R ${of(right)}`;
 }
 
+/** Less doubt than this is not worth a word. */
+const toldDoubtDb = 0.5;
+
 type Text = (report: StereoReport) => string;
 
 /** Figures of a report as they are written, in the fold column and of a file. */
@@ -48,8 +51,10 @@ export const figureTexts = {
   likeness: ({ likeness }) =>
     likeness ? `${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 1)} ms` : '–',
   drop: ({ fold }) => unsignedText(fold.dropLu, 1, 'LU'),
-  dip: ({ fold: { deepestDipDb, deepestDipHz } }) =>
-    deepestDipDb === null ? '–' : `${figure(deepestDipDb, 1)} dB at ${deepestDipHz ?? 0} Hz`,
+  dip: ({ fold: { deepestDipDb, deepestDipHz, dipDoubtDb } }) =>
+    deepestDipDb === null
+      ? '–'
+      : `${figure(deepestDipDb, 1)}${dipDoubtDb >= toldDoubtDb ? ` ±${figure(dipDoubtDb, 1)}` : ''} dB at ${deepestDipHz ?? 0} Hz`,
   overTime: ({ overTime: { worst } }) =>
     worst ? `worst ${figure(worst.lossLu, 1)} LU from ${clock(worst.fromSeconds, 1)}` : '–',
   comb: ({ comb }) =>
