@@ -10,11 +10,13 @@ export function reportDocument(
 ) {
   const { loudnessRangeLu, dynamics, sideToMidBands, bandSides, low, comb, overTime, ...rest } =
     report;
-  const { bandsAlike, fold, dcDb, hum, dropOuts, levelRatio, ...first } = rest;
+  const { bandsAlike, fold, leadMs, leanDb, dcDb, hum, dropOuts, levelRatio, ...first } = rest;
   const { dipDoubtDb, sureDipDb, dropDoubtLu, ...kept } = fold;
   return {
     ...first,
     fold: kept,
+    leadMs,
+    leanDb,
     findings: findings.map(({ code, sentence }) => ({ code, sentence })),
     more: {
       bandsAlike,

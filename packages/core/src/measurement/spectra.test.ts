@@ -8,7 +8,7 @@ import { sideSums } from './sides.ts';
 import { noise } from './signals.fixture.ts';
 import { StereoSpectraMeter, stereoSpectra, transformSizeFor } from './spectra.ts';
 
-const { abs, sqrt, round, floor, ceil, max, min } = Math;
+const { abs, ceil, cos, exp, floor, max, min, PI, round, sin, sqrt } = Math;
 const rate = 48_000;
 
 function later(samples: Float32Array, by: number): Float32Array {
@@ -124,15 +124,24 @@ describe('bands are what a transform of the whole file says, at any rate', () =>
   });
 
   /** A bell that begins at the first frame, with a late copy that cuts a dip into its partials. */
-  const bell = (rateHz: number, late: number) =>
-    Float32Array.from({ length: 4 * rateHz }, (_, n) => {
-      const time = n / rateHz - late;
-      if (time < 0) return 0;
-      return [41, 87, 152, 263, 401, 634, 911, 1520, 2707].reduce(
-        (sum, hz) => sum + 0.08 * Math.exp(-time * 1.5) * Math.sin(2 * Math.PI * hz * time),
-        0,
-      );
-    });
+  const partials = [41, 87, 152, 263, 401, 634, 911, 1520, 2707];
+  const bell = (rateHz: number, late: number) => {
+    const samples = new Float32Array(4 * rateHz);
+    const first = ceil(late * rateHz);
+    for (const hz of partials) {
+      // Turned on from frame to frame by a complex factor.
+      const fall = exp(-1.5 / rateHz);
+      const [c, d] = [fall * cos((2 * PI * hz) / rateHz), fall * sin((2 * PI * hz) / rateHz)];
+      const start = first / rateHz - late;
+      let re = exp(-1.5 * start) * cos(2 * PI * hz * start);
+      let im = exp(-1.5 * start) * sin(2 * PI * hz * start);
+      for (let n = first; n < samples.length; n++) {
+        samples[n] += 0.08 * im;
+        [re, im] = [re * c - im * d, re * d + im * c];
+      }
+    }
+    return samples;
+  };
 
   test.each(rates)('%i Hz: a bell from frame 0 on, every third octave within 0.3 dB', (rateHz) => {
     const [left, right] = [bell(rateHz, 0), bell(rateHz, 0.009)];
@@ -143,9 +152,7 @@ describe('bands are what a transform of the whole file says, at any rate', () =>
     for (const band of thirdOctaveBands(rateHz)) {
       const sides = (ofLeft(band.lowHz, band.highHz) + ofRight(band.lowHz, band.highHz)) / 2;
       const found = figures.bands.find(({ hz }) => hz === band.hz)?.lossDb ?? null;
-      const partial = [41, 87, 152, 263, 401, 634, 911, 1520, 2707].some(
-        (hz) => hz > band.lowHz * 1.03 && hz < band.highHz / 1.03,
-      );
+      const partial = partials.some((hz) => hz > band.lowHz * 1.03 && hz < band.highHz / 1.03);
       if (found === null || !partial) continue;
       const exact = 10 * Math.log10(ofFold(band.lowHz, band.highHz) / sides);
       // What is cancelled to a hundredth is nobody's figure to a tenth of a dB.
@@ -176,8 +183,8 @@ describe('likeness', () => {
   test.each([rate, 8000, 192_000])(
     'is the largest cross-correlation there is, at %i Hz',
     (rateHz) => {
-      const left = noise(1, 6000, 5, 0.3);
-      const right = noise(1, 6000, 6, 0.3);
+      const left = noise(0.25, 6000, 5, 0.3);
+      const right = noise(0.25, 6000, 6, 0.3);
       const largest = round(0.32 * rateHz);
       let best = 0;
       for (let lag = -largest; lag <= largest; lag++) {

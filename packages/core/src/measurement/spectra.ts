@@ -2,6 +2,8 @@ import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
 import { nextPowerOfTwo } from '../signal/spectrum.ts';
 import { lowered } from './low-pass.ts';
 
+const { cos, PI } = Math;
+
 /** Long-term power spectra of both sides and how they hang together; bins 0 to half the rate. */
 export interface StereoSpectra {
   readonly hzPerBin: number;
@@ -134,14 +136,31 @@ export function lowSpectra(
 ): StereoSpectra {
   const factor = (longer * transformSizeFor(rateHz)) / lowSize;
   const meter = new StereoSpectraMeter(rateHz / factor, lowSize);
-  visitPairBlocks(
-    lowered(left, factor),
-    left === right ? lowered(left, factor) : lowered(right, factor),
-    lowSize,
-    1,
-    ([block, before]) => told(meter.add(before, block)),
-  );
-  return meter.spectra();
+  const sides = [lowered(left, factor), left === right ? null : lowered(right, factor)];
+  const [first, second = first] = sides.filter((side) => side !== null);
+  visitPairBlocks(first, second, lowSize, 1, ([block, before]) => told(meter.add(before, block)));
+  const { hzPerBin, ...spectra } = meter.spectra();
+  const even = evenness(first, second);
+  return {
+    hzPerBin,
+    left: spectra.left.map((power) => power * even),
+    right: spectra.right.map((power) => power * even),
+    cross: spectra.cross.map((power) => power * even),
+  };
+}
+
+/**
+ * Squared Hann windows that overlap by half add up to between a half and one, 3/4 in the mean: over few of them what is loud may have
+ * met more or less. By this their sum is what the energy of both sides says.
+ */
+function evenness(left: Float32Array, right: Float32Array): number {
+  let [energy, met] = [0, 0];
+  for (let n = 0; n < left.length; n++) {
+    const power = left[n] * left[n] + right[n] * right[n];
+    energy += power;
+    met += power * (0.75 + 0.25 * cos((4 * PI * n) / lowSize));
+  }
+  return met > 0 ? (0.75 * energy) / met : 1;
 }
 
 /** Both as one: the fine bins of the low end, and each coarse bin above as four. */
