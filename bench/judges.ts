@@ -22,6 +22,31 @@ export async function judgeFigures(folder: string): Promise<void> {
   await leads(recorded);
   await planted(recorded);
   doubles(recorded);
+  await promises(recorded);
+}
+
+/** What recipes say of themselves, each on every recording: either what holds for takes that fill the band, or for few tones. */
+async function promises(recorded: readonly Recorded[]): Promise<void> {
+  const outside: string[] = [];
+  for (const { id, promise } of recipes)
+    for (const one of recorded) {
+      const [left, right] = await ofRecipe(stretch(one, 6), id);
+      const { fold, sideToMidDb, leadMs } = measureStereo(left, right, rateHz).report;
+      const within = (value: number | null, [from, to]: readonly [number, number]) =>
+        value !== null && value >= from - 0.05 && value <= to + 0.05;
+      const kept = [promise, promise.onFewTones ?? promise].some(
+        ({ foldDb, widthDb }) => within(fold.lossDb, foldDb) && within(sideToMidDb, widthDb),
+      );
+      if (!kept) outside.push(`${id} on ${one.what}: fold or width`);
+      // A comb may well find nothing to cut; where none is promised there is none.
+      if (promise.combed === false && fold.sureDipDb > 6) outside.push(`${id} on ${one.what}: dip`);
+      if (promise.leads === 'L' ? (leadMs ?? 1) < 0 : abs(leadMs ?? 0) > 2.5)
+        outside.push(`${id} on ${one.what}: lead`);
+    }
+  row(
+    `recipes: ${recipes.length} on ${recorded.length} recordings`,
+    `${outside.length} outside of what they say${outside.length > 0 ? `: ${outside.join('; ')}` : ''}`,
+  );
 }
 
 /** Of a length, played again and again where it is shorter, its peak at 0.4. */

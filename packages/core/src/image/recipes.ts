@@ -10,8 +10,13 @@ export interface Promise {
   readonly widthDb: readonly [number, number];
   /** The side that speaks first. */
   readonly leads: 'L' | 'R' | null;
-  /** Whether the fold is hollow somewhere: a dip of 6 dB or more. */
-  readonly combed: boolean;
+  /** Whether the fold is hollow somewhere: a dip of 6 dB or more. Of what wanders it is so now and then, here and there. */
+  readonly combed: boolean | 'at times';
+  /** The same where a take has few tones, low or held ones: a delay adds or takes away as they happen to lie. The usual ones if left out. */
+  readonly onFewTones?: {
+    readonly foldDb: readonly [number, number];
+    readonly widthDb: readonly [number, number];
+  };
 }
 
 /** What a recipe is made for. */
@@ -54,7 +59,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The right side comes 14 ms after the left: wide, and it leads to the left. The fold loses some 3 dB and is combed from 36 Hz on. For sustained parts that need not stay in the middle.',
     suits: ['single lines', 'chords', 'driven'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
+    promise: {
+      foldDb: [-4.5, -1.5],
+      widthDb: [-3, 3],
+      leads: 'L',
+      combed: true,
+      onFewTones: { foldDb: [-7.5, -0.8], widthDb: [-8, 7] },
+    },
     image: image([
       ['left', { placement: left }],
       ['right late', { placement: right, delay: ms(14) }],
@@ -91,7 +102,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The right side comes 0.5 ms after the left: it only leans to the left, without a level difference. The fold keeps its lows and is cut round 1 kHz. For placing a part aside without panning it.',
     suits: ['struck', 'single lines'],
-    promise: { foldDb: [-5, -0.1], widthDb: [-30, 4], leads: 'L', combed: true },
+    promise: {
+      foldDb: [-5, -0.1],
+      widthDb: [-30, 4],
+      leads: 'L',
+      combed: true,
+      onFewTones: { foldDb: [-7, -0.1], widthDb: [-30, 6] },
+    },
     image: image([
       ['left', { placement: left }],
       ['right late', { placement: right, delay: ms(0.5) }],
@@ -116,7 +133,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Slaps of 100 ms on the left and 149 ms on the right, darkened and 8 dB under the original: width from the room behind it. The fold loses about half a dB and is not hollow. For voices and leads with space round them.',
     suits: ['single lines'],
-    promise: { foldDb: [-2, 0.3], widthDb: [-18, -5], leads: null, combed: false },
+    promise: {
+      foldDb: [-2, 0.3],
+      widthDb: [-18, -5],
+      leads: null,
+      combed: false,
+      onFewTones: { foldDb: [-2, 0.3], widthDb: [-22, -5] },
+    },
     image: image([
       ['anchor', {}],
       [
@@ -135,7 +158,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Two copies in place of the original wander up to 9 ms early and late, each by itself, hard left and right: like two players. The fold loses some 3 dB, and its comb moves all the time. For chords and layers.',
     suits: ['chords', 'single lines', 'driven'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: null, combed: false },
+    promise: {
+      foldDb: [-4.5, -1.5],
+      widthDb: [-3, 3],
+      leads: null,
+      combed: 'at times',
+      onFewTones: { foldDb: [-7, -0.3], widthDb: [-12, 6] },
+    },
     image: image([
       [
         'left wander',
@@ -153,7 +182,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The original stays; one copy wanders round 12 ms early on the left and one round 15 ms late on the right, 6 dB under it. The fold loses about 1 dB. For voices that should sound sung twice.',
     suits: ['single lines', 'chords'],
-    promise: { foldDb: [-3, 0.2], widthDb: [-12, -3], leads: null, combed: false },
+    promise: {
+      foldDb: [-3, 0.2],
+      widthDb: [-12, -3],
+      leads: null,
+      combed: false,
+      onFewTones: { foldDb: [-3, 0.2], widthDb: [-15, -3] },
+    },
     image: image([
       ['anchor', {}],
       [
@@ -180,9 +215,15 @@ export const recipes: readonly Recipe[] = [
     id: 'doubles-alone',
     name: 'Doubles alone',
     sentence:
-      'Two copies 9 cents up and down, 12 and 19 ms late, in place of the original: as wide as two takes. The fold loses 3 dB, as any two unlike sides do, and is not hollow for long. For backing lines.',
+      'Two copies 9 cents up and down, 12 and 19 ms late, in place of the original: as wide as two takes, and a little early on the left. The fold loses 3 dB, as any two unlike sides do, and is hollow for moments only. For backing lines.',
     suits: ['single lines'],
-    promise: { foldDb: [-4, -2], widthDb: [-2.5, 2.5], leads: null, combed: false },
+    promise: {
+      foldDb: [-4, -2],
+      widthDb: [-2.5, 2.5],
+      leads: 'L',
+      combed: 'at times',
+      onFewTones: { foldDb: [-7, -1.5], widthDb: [-4, 5] },
+    },
     image: image([
       ['left double', { placement: left, delay: ms(12), tuner: { cents: 9 } }],
       ['right double', { placement: right, delay: ms(19), tuner: { cents: -9 } }],
@@ -242,7 +283,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Left darker, right brighter and 11 ms late: the sides differ in colour as well as in time. The fold loses 3 to 4 dB and is combed as by any late side. For driven and dense parts.',
     suits: ['driven', 'chords'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
+    promise: {
+      foldDb: [-4.5, -1.5],
+      widthDb: [-3, 3],
+      leads: 'L',
+      combed: true,
+      onFewTones: { foldDb: [-7, -0.8], widthDb: [-8, 6] },
+    },
     image: image([
       ['left dark', { placement: left, tone: { tiltDb: -5, lowCutHz: null, highCutHz: 7000 } }],
       ['right bright', { placement: right, delay: ms(11), tone: { tiltDb: 5, lowCutHz: 120 } }],
@@ -254,7 +301,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'The left side gets odd harmonics, the right one even ones and comes 10 ms late: two colours of one sound. The fold loses some 3 dB. For clean parts that want an edge.',
     suits: ['single lines', 'low'],
-    promise: { foldDb: [-4.5, -1.5], widthDb: [-3, 3], leads: 'L', combed: true },
+    promise: {
+      foldDb: [-4.5, -1.5],
+      widthDb: [-3, 3],
+      leads: 'L',
+      combed: true,
+      onFewTones: { foldDb: [-7.5, -0.8], widthDb: [-8, 7] },
+    },
     image: image([
       ['left odd', { placement: left, colour: { oddPercent: 90 } }],
       ['right even', { placement: right, delay: ms(10), colour: { evenPercent: 90 } }],
@@ -266,7 +319,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Both sides pass through unlike all-pass filters, up to 60° apart from 150 Hz on: gently wide, neither side leads. The fold loses less than 1.3 dB anywhere. For low and delicate parts.',
     suits: ['low', 'single lines', 'chords'],
-    promise: { foldDb: [-1.3, 0], widthDb: [-22, -4], leads: null, combed: false },
+    promise: {
+      foldDb: [-1.3, 0],
+      widthDb: [-22, -4],
+      leads: null,
+      combed: false,
+      onFewTones: { foldDb: [-1.3, 0], widthDb: [-28, -4] },
+    },
     image: image([['spread', { placement: { kind: 'spread', degrees: 60 } }]]),
   },
   {
@@ -275,16 +334,28 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Unlike all-pass filters up to 110° apart: clearly wide, neither side leads. The fold loses up to 4.9 dB where the sides are farthest apart, some 2 dB in all. For pads.',
     suits: ['chords'],
-    promise: { foldDb: [-4, -0.2], widthDb: [-16, 1], leads: null, combed: false },
+    promise: {
+      foldDb: [-4, -0.2],
+      widthDb: [-16, 1],
+      leads: null,
+      combed: false,
+      onFewTones: { foldDb: [-4, 0], widthDb: [-24, 1] },
+    },
     image: image([['spread', { placement: { kind: 'spread', degrees: 110 } }]]),
   },
   {
     id: 'low-held',
     name: 'Late above the bass',
     sentence:
-      'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
+      'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level; it leads to the left. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
     suits: ['low', 'driven'],
-    promise: { foldDb: [-4.5, -0.1], widthDb: [-16, 2], leads: null, combed: true },
+    promise: {
+      foldDb: [-4.5, -0.1],
+      widthDb: [-16, 2],
+      leads: 'L',
+      combed: true,
+      onFewTones: { foldDb: [-6, -0.1], widthDb: [-20, 4] },
+    },
     image: image(
       [
         ['left', { placement: left }],
@@ -299,7 +370,13 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'A mirrored copy wanders round 17 ms: wide and never still, and the fold is the plain take exactly. Brighter in the difference, with its low end cut. For pads and held notes.',
     suits: ['chords', 'single lines'],
-    promise: { foldDb: [-3, -0.3], widthDb: [-9, 1], leads: null, combed: false },
+    promise: {
+      foldDb: [-3, -0.3],
+      widthDb: [-9, 1],
+      leads: null,
+      combed: false,
+      onFewTones: { foldDb: [-3, 0], widthDb: [-20, 1] },
+    },
     image: image(
       [
         ['anchor', {}],

@@ -55,6 +55,17 @@ describe('what a source is', () => {
     expect(factsOf([tone], rate).clippedRuns).toBe(2);
   });
 
+  test('clipped below full scale: tops of one height that end suddenly, not those of a slow sine or a soft knee', () => {
+    const cut = (samples: Float32Array, at: number) =>
+      samples.map((x) => Math.max(-at, Math.min(at, x)));
+    const louder = noise(2, rate, 41, 0.5);
+    expect(factsOf([cut(louder, 0.4)], rate).clippedRuns).toBeGreaterThan(10);
+    expect(factsOf([louder], rate).clippedRuns).toBe(0);
+    expect(factsOf([louder.map((x) => Math.tanh(2 * x) * 0.6)], rate).clippedRuns).toBe(0);
+    for (const hz of [20, 50, 110, 440])
+      expect(factsOf([sine(hz, -3, 2, rate)], rate).clippedRuns).toBe(0);
+  });
+
   test('silent stretches of half a second and more, in frames', () => {
     const tone = sine(400, -12, 1, rate);
     const take = joined(silence(0.8), tone, silence(0.3), tone, silence(2));

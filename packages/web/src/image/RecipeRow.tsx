@@ -76,15 +76,25 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
       )}
       {figures && (
         <span className="mono small quiet recipe-figures">
-          fold {range(figures.foldDb)} dB{figures.combed ? ', combed' : ''}
+          fold {range(figures.foldDb)} dB{combedText(figures)}
           <br />
           S/M {range(figures.widthDb)} dB{figures.leads ? `, leads ${figures.leads}` : ''}
+          {figures.onFewTones && (
+            <>
+              <br />
+              few tones: {range(figures.onFewTones.foldDb)}, {range(figures.onFewTones.widthDb)}
+            </>
+          )}
         </span>
       )}
       {sentence && <span className="quiet small recipe-figures">{sentence}</span>}
     </div>
   );
 });
+
+function combedText({ combed }: Figures): string {
+  return combed === 'at times' ? ', combed at times' : combed ? ', combed' : '';
+}
 
 function range([from, to]: readonly [number, number]): string {
   const text = (value: number) => {

@@ -1,0 +1,197 @@
+import { describe, expect, test } from '@jest/globals';
+import { findingsOf } from '../findings/findings.ts';
+import { levelRatio } from './dynamics.ts';
+import { measureStereo } from './report.ts';
+import { delayed, joined, noise, sine } from './signals.fixture.ts';
+
+// Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
+const { abs, exp, PI, round, sin, sqrt, tanh } = Math;
+const rate = 16_000;
+
+/** Plucked strings that are a little stiff, one chord after another: few tones, each of them repeating itself. */
+function chords(seconds: number, roots: readonly number[] = [98, 110, 82.4, 123.5]): Float32Array {
+  const samples = new Float32Array(seconds * rate);
+  for (let chord = 0; chord < seconds; chord++)
+    for (const ratio of [1, 1.5, 2, 2.52])
+      for (let k = 1; k <= 8; k++) {
+        const hz = roots[chord % roots.length] * ratio * k * sqrt(1 + 6e-5 * k * k);
+        if (hz > 0.45 * rate) continue;
+        for (let n = 0; n < rate; n++)
+          samples[chord * rate + n] +=
+            ((0.03 / k) * sin((2 * PI * hz * n) / rate) * exp((-2.5 * n) / rate) * n) / (n + 40);
+      }
+  return samples;
+}
+
+const mixed = (a: Float32Array, b: Float32Array, gain: number) =>
+  a.map((value, n) => value + gain * b[n]);
+const codes = (left: Float32Array, right: Float32Array) =>
+  findingsOf(measureStereo(left, right, rate).report).map(({ code }) => code);
+
+describe('lead, of chords', () => {
+  const take = chords(8);
+
+  test.each([16, 9, 1.5, 35])('%f ms early on the left is told as that', (ms) => {
+    const late = delayed(take, round((ms * rate) / 1000));
+    expect(measureStereo(take, late, rate).report.leadMs).toBeCloseTo(ms, 1);
+    expect(measureStereo(late, take, rate).report.leadMs).toBeCloseTo(-ms, 1);
+  });
+
+  test('what is turned round as well leads nowhere that is sure', () => {
+    const late = delayed(take, 224).map((value) => -value);
+    expect(measureStereo(take, late, rate).report.leadMs ?? 0).toBe(0);
+  });
+
+  test.each([1, 0.9, 0.5])(
+    'middle and a mirrored voice at %f of its level lead nowhere',
+    (gain) => {
+      const late = delayed(take, 224);
+      const { leadMs } = measureStereo(
+        mixed(take, late, gain),
+        mixed(take, late, -gain),
+        rate,
+      ).report;
+      expect(abs(leadMs ?? 0)).toBeLessThan(0.1);
+    },
+  );
+
+  test('two performances lead nowhere, and none is a copy', () => {
+    const { report } = measureStereo(take, chords(8, [123.5, 98, 110, 82.4]), rate);
+    expect(report.leadMs).toBeNull();
+    expect(report.bandsAlike).toBeLessThan(0.4);
+  });
+});
+
+describe('a copy is found', () => {
+  const take = chords(8);
+  test.each<[string, Float32Array]>([
+    ['a sample late', delayed(take, 1)],
+    ['inverted and two samples late', delayed(take, 2).map((value) => -value)],
+    ['300 ms late', delayed(take, 0.3 * rate)],
+    ['half as loud and 14 ms late', delayed(take, 224).map((value) => value / 2)],
+  ])('%s', (_, copy) => {
+    expect(codes(take, copy)).toContain('only-a-copy');
+  });
+
+  test('not where a low end that is held in the middle decides', () => {
+    const low = sine(70, -6, 8, rate);
+    const [left, right] = [noise(8, rate, 1, 0.02), noise(8, rate, 2, 0.02)];
+    const { report } = measureStereo(mixed(left, low, 1), mixed(right, low, 1), rate);
+    expect(report.likeness?.value).toBeGreaterThan(0.9);
+    expect(codes(mixed(left, low, 1), mixed(right, low, 1))).not.toContain('only-a-copy');
+  });
+});
+
+describe('the verdict knows how sure it is', () => {
+  test('short doubles hold, and so do long ones; their dips are told with their doubt', () => {
+    for (const seconds of [2, 4, 8, 30])
+      for (const seed of [1, 3, 5]) {
+        const { fold } = measureStereo(
+          noise(seconds, rate, seed),
+          noise(seconds, rate, seed + 1),
+          rate,
+        ).report;
+        expect(fold.verdict).toBe('holds');
+        expect(fold.sureDipDb).toBeLessThanOrEqual(fold.deepestDipDb ?? 0);
+        if (seconds <= 4) expect(fold.dipDoubtDb).toBeGreaterThan(0.3);
+        if (seconds === 30) expect(fold.dipDoubtDb).toBeLessThan(1.5);
+      }
+  });
+
+  test('a comb that stands still is sure at once', () => {
+    const take = noise(2, rate, 7);
+    const { fold } = measureStereo(take, delayed(take, 40), rate).report;
+    expect(fold.verdict).toBe('breaks');
+    expect(fold.sureDipDb).toBeGreaterThan(6);
+  });
+
+  test('three of six seconds that cancel count, though they fall under the gate of the fold', () => {
+    const take = noise(6, rate, 8);
+    const turned = take.map((value, n) => (n < 3 * rate ? value : -value));
+    const { report } = measureStereo(take, turned, rate);
+    expect(report.fold.lossDb).toBeGreaterThan(-0.5);
+    expect(report.fold.verdict).toBe('breaks');
+    expect(codes(take, turned)).toContain('cancels-in-places');
+  });
+});
+
+test.each([0.05, 0.1, 0.25, 0.39, 0.41])('a sound of %f s has all figures', (seconds) => {
+  const left = noise(seconds, rate, 11);
+  const right = noise(seconds, rate, 12);
+  const { report } = measureStereo(left, right, rate);
+  // As loud as a long one of the same.
+  const long = measureStereo(noise(4, rate, 11), noise(4, rate, 12), rate).report;
+  expect(abs((report.loudnessLufs ?? 0) - (long.loudnessLufs ?? 0))).toBeLessThan(1);
+  expect(report.fold.lossDb).toBeLessThan(0);
+  expect(report.fold.bands.some(({ lossDb }) => lossDb !== null)).toBe(true);
+  expect(report.dynamics.left?.crestDb).toBeGreaterThan(3);
+  expect(report.fold.verdict).not.toBeNull();
+});
+
+describe('squash', () => {
+  const swelling = (seed: number) =>
+    joined(
+      ...Array.from({ length: 12 }, (_, n) =>
+        noise(0.5, rate, seed + n, 0.8).map((value, at) => value * 10 ** (-at / 9000)),
+      ),
+    );
+  const [left, right] = [swelling(20), swelling(60)];
+
+  test('is found where one side is driven, on that side', () => {
+    const driven = right.map((value) => tanh(6 * value) / 3);
+    expect(codes(left, driven)).toContain('squash-differs');
+    const [finding] = findingsOf(measureStereo(driven, left, rate).report).filter(
+      ({ code }) => code === 'squash-differs',
+    );
+    expect(finding.sentence).toMatch(/^L is squashed more/);
+  });
+
+  test('not where the level alone moves, however far', () => {
+    const ridden = right.map((value, n) => value * 10 ** (0.6 * sin((2 * PI * n) / (3 * rate))));
+    expect(codes(left, ridden)).not.toContain('squash-differs');
+    expect(codes(left, right)).not.toContain('squash-differs');
+  });
+
+  test('the ratio of levels is that of a compressor, 1 for sides that move each for itself', () => {
+    const powers = Array.from({ length: 40 }, (_, n) => 10 ** (-(n % 10) / 4));
+    expect(levelRatio(powers, powers)).toBeCloseTo(1, 9);
+    expect(
+      levelRatio(
+        powers,
+        powers.map((power) => sqrt(power)),
+      ),
+    ).toBeCloseTo(0.5, 6);
+    expect(levelRatio(powers, powers.toReversed())).toBe(1);
+    expect(levelRatio([1], [1])).toBe(1);
+  });
+});
+
+describe('what nobody plays', () => {
+  test('DC is told, and everything else measured without it', () => {
+    const [left, right] = [noise(4, rate, 31, 0.1), noise(4, rate, 32, 0.1)];
+    const clean = measureStereo(left, right, rate).report;
+    const shifted = [left, right].map((side) => side.map((value) => value + 0.05));
+    const { report } = measureStereo(shifted[0], shifted[1], rate);
+    expect(report.dcDb.left).toBeCloseTo(-26, 0);
+    expect(clean.dcDb).toEqual({ left: null, right: null });
+    expect(report.correlation).toBeCloseTo(clean.correlation ?? 0, 2);
+    expect(report.sideToMidDb).toBeCloseTo(clean.sideToMidDb ?? 0, 1);
+    expect(report.loudnessLufs).toBeCloseTo(clean.loudnessLufs ?? 0, 1);
+    // But not the peak, which it takes the headroom from.
+    expect(report.samplePeakDbfs).toBeGreaterThan((clean.samplePeakDbfs ?? 0) + 1);
+  });
+
+  test('a side that drops out is told with its place; gaps of both are none', () => {
+    const [left, right] = [noise(4, rate, 33), noise(4, rate, 34)];
+    const gap = (side: Float32Array) =>
+      side.map((value, n) => (n >= 2 * rate && n < 2.5 * rate ? value / 1000 : value));
+    const { dropOuts } = measureStereo(left, gap(right), rate).report;
+    expect(dropOuts).toEqual([
+      { side: 'right', fromSeconds: expect.closeTo(2, 9), toSeconds: expect.closeTo(2.5, 9) },
+    ]);
+    expect(measureStereo(gap(left), gap(right), rate).report.dropOuts).toEqual([]);
+    // One that is soft all along is soft, and drops out of nothing.
+    const soft = right.map((value) => value / 2000);
+    expect(measureStereo(left, soft, rate).report.dropOuts).toEqual([]);
+  });
+});
