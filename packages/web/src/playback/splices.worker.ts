@@ -4,9 +4,12 @@ import type { BlockLoader } from '@pannet/core/sources/blocks';
 import type { FromSplicer, SpliceJob, ToSplicer } from './messages.ts';
 import { RecordingReader } from './recording-reader.ts';
 
-/** Planned at once round the playhead, so that a change of tuning is heard before all of the take is planned. */
-const behindSeconds = 0.5;
-const aheadSeconds = 4;
+/**
+ * Planned at once round the playhead, so that a change of tuning is heard before all of the take is planned: the next moment of every
+ * need, then some seconds of each.
+ */
+const behindSeconds = 0.3;
+const aheadSeconds = [1.3, 4] as const;
 /** So long it works before it looks whether it is still wanted. */
 const breatheEveryMs = 15;
 
@@ -65,15 +68,18 @@ async function plan(current: SpliceJob): Promise<void> {
   const { needs, frame, rateHz } = current;
   const missing = needs.filter(({ key }) => !whole.has(key));
   const load = patient(current);
-  for (const need of missing) {
-    const before = coarse.get(need.key);
-    if (before && frame >= before.from && frame < before.to - rateHz) continue;
-    const from = Math.max(0, Math.round(frame - behindSeconds * rateHz));
-    const to = frame + aheadSeconds * rateHz;
-    coarse.set(need.key, { from, to });
-    const splices = await prepareSplices(need, rateHz, load, { from, to }, tables);
-    post({ kind: 'splices', key: need.key, splices });
-  }
+  for (const ahead of aheadSeconds)
+    for (const need of missing) {
+      const before = coarse.get(need.key);
+      const from = Math.max(0, Math.round(frame - behindSeconds * rateHz));
+      const to = frame + ahead * rateHz;
+      // What was planned before goes on for half of that at least.
+      const covered = before && frame >= before.from && frame + (ahead / 2) * rateHz <= before.to;
+      if (covered) continue;
+      coarse.set(need.key, { from, to });
+      const splices = await prepareSplices(need, rateHz, load, { from, to }, tables);
+      post({ kind: 'splices', key: need.key, splices });
+    }
   for (const need of missing) {
     const splices = await prepareSplices(need, rateHz, load, {}, tables);
     whole.add(need.key);
