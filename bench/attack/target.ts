@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { setTimeout as wait } from 'node:timers/promises';
 import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -60,11 +61,14 @@ export class Target {
   }
 
   async post<Answer>(path: string, body: unknown): Promise<{ status: number; body: Answer }> {
-    const response = await fetch(`${this.base}/api${path}`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: typeof body === 'string' ? body : JSON.stringify(body),
-    });
+    const send = () =>
+      fetch(`${this.base}/api${path}`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: typeof body === 'string' ? body : JSON.stringify(body),
+      });
+    // As the page does: a request that crawls is cut off, also where it is this process that has no time to send it.
+    const response = await send().catch(() => wait(1000).then(send));
     const text = await response.text();
     return { status: response.status, body: (text ? JSON.parse(text) : {}) as Answer };
   }
