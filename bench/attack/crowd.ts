@@ -4,6 +4,7 @@ import { request } from 'node:http';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { neutralImage } from '@pannet/core/image/image';
+import { mostEdits } from '@pannet/core/song/commands';
 import { newPart, type Recording } from '@pannet/core/song/song';
 import { newVoice } from '@pannet/core/voices/voice';
 import { wavFile } from '@pannet/core/formats/wav-write';
@@ -107,13 +108,14 @@ async function heavySong(target: Target): Promise<() => Promise<void>> {
     commands: [{ ...titled('begin'), edits: begin }],
   });
   const edit = (n: number) => ({ kind: 'set-image', partId: `p${n % 20}`, image });
-  const count = Math.min(400, Math.floor(4_800_000 / JSON.stringify(edit(0)).length));
+  const count = Math.floor(4_900_000 / JSON.stringify(edit(0)).length);
   return async () => {
     const edits = Array.from({ length: count }, (_, n) => edit(n));
-    const { status } = await target.post(`/songs/${id}/commands`, {
-      baseRevision: 1,
-      commands: [{ ...titled('all of it'), edits }],
-    });
+    // As many commands as it takes, in one request.
+    const commands = [];
+    for (let at = 0; at < count; at += mostEdits)
+      commands.push({ ...titled('all of it'), edits: edits.slice(at, at + mostEdits) });
+    const { status } = await target.post(`/songs/${id}/commands`, { baseRevision: 1, commands });
     if (status !== 200) target.faults.push(`the batch of edits was answered with ${status}`);
   };
 }

@@ -60,15 +60,18 @@ export class Target {
     if (this.#own) rmSync(this.folder, { recursive: true, force: true });
   }
 
+  /** As the page does: what crawls is cut off, also where it is this process that has no time to send it, and sent again. */
+  #sent(path: string, request: RequestInit): Promise<Response> {
+    const send = () => fetch(`${this.base}${path}`, request);
+    return send().catch(() => wait(1000).then(send));
+  }
+
   async post<Answer>(path: string, body: unknown): Promise<{ status: number; body: Answer }> {
-    const send = () =>
-      fetch(`${this.base}/api${path}`, {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/json' },
-        body: typeof body === 'string' ? body : JSON.stringify(body),
-      });
-    // As the page does: a request that crawls is cut off, also where it is this process that has no time to send it.
-    const response = await send().catch(() => wait(1000).then(send));
+    const response = await this.#sent(`/api${path}`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: typeof body === 'string' ? body : JSON.stringify(body),
+    });
     const text = await response.text();
     return { status: response.status, body: (text ? JSON.parse(text) : {}) as Answer };
   }
@@ -81,14 +84,11 @@ export class Target {
     bytes: Uint8Array,
     fileName: string,
   ): Promise<{ status: number; body: { hash: string } }> {
-    const response = await fetch(
-      `${this.base}/api/recordings?fileName=${encodeURIComponent(fileName)}`,
-      {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/octet-stream' },
-        body: bytes as Uint8Array<ArrayBuffer>,
-      },
-    );
+    const response = await this.#sent(`/api/recordings?fileName=${encodeURIComponent(fileName)}`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/octet-stream' },
+      body: bytes as Uint8Array<ArrayBuffer>,
+    });
     return { status: response.status, body: (await response.json()) as { hash: string } };
   }
 
