@@ -347,12 +347,12 @@ export const recipes: readonly Recipe[] = [
     id: 'low-held',
     name: 'Late above the bass',
     sentence:
-      'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level; it leads to the left. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
+      'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level, and no side leads there; a bright part leads to the left. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
     suits: ['low', 'driven'],
     promise: {
       foldDb: [-4.5, -0.1],
       widthDb: [-16, 2],
-      leads: 'L',
+      leads: null,
       combed: true,
       onFewTones: { foldDb: [-6, -0.1], widthDb: [-20, 4] },
     },
