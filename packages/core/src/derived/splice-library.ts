@@ -6,7 +6,7 @@ import type { PcmSource } from '../sources/blocks.ts';
 import { isTuned, tuningCents, type Tuner, type TunerKind, type Voice } from '../voices/voice.ts';
 
 /** Raised whenever the same source and tuning would give another plan. */
-const spliceAlgorithm = 3;
+const spliceAlgorithm = 4;
 
 /** What has to be computed from PCM before a tuned voice can sound. */
 export interface SpliceNeed {

@@ -39,6 +39,10 @@ const leastEnergy = 1e-9;
 /** Nothing is spliced that need not be: what a splice costs that is not heard at all, as a share of what sounds. */
 const needless = 0.002;
 
+/** What it costs to be away where nothing changes, and how that grows with what does. */
+const stillAway = 0.02;
+const awayByChange = 5;
+
 /** Ways that are followed, one in each bin. */
 class Front {
   readonly offsets = new Float64Array(bins);
@@ -97,8 +101,11 @@ export class SplicePath {
       const row = table.rowAt(time + offset);
       const chunk = table.chunkAt(row);
       const within = LagTable.within(row);
-      const away = (chunk.energies[within] + leastEnergy) * scale;
-      const bother = (chunk.energies[within] + leastEnergy) * crossfadeFrames * needless;
+      const sounding = chunk.energies[within] + leastEnergy;
+      // What repeats itself sounds the same from another place.
+      const repeats = chunk.costs[within * lagsKept] / sounding;
+      const away = sounding * scale * min(1, stillAway + awayByChange * repeats);
+      const bother = sounding * crossfadeFrames * needless;
       const stay = costs[n] + offset * offset * away + (abs(offset) > widestFrames ? farAway : 0);
       const bin = this.#binOf(offset);
       if (stay < next.costs[bin]) {
