@@ -1,7 +1,7 @@
 import type { Band } from './bands.ts';
 import type { WindowSpectra } from './spectra.ts';
 
-const { floor, max, min, sqrt, abs } = Math;
+const { floor, max, min, sqrt } = Math;
 
 /** Groups of windows: when there are more, neighbours are joined. */
 const mostGroups = 256;
@@ -78,7 +78,7 @@ export class BandDoubt {
       }
       const groups = rest.length;
       const fewer = groups > 1 ? groups / (groups - 1) : 1;
-      return min(1, sqrt(max(0, sum) * fewer) / abs(power));
+      return min(1, sqrt(max(0, sum) * fewer) / power);
     });
   }
 }

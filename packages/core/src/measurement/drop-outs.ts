@@ -1,7 +1,5 @@
 import { powerToDb } from '../quantities/units.ts';
 
-const { max, min } = Math;
-
 /** A stretch in which one side stops while the other goes on. */
 export interface DropOut {
   readonly side: 'left' | 'right';
@@ -10,7 +8,7 @@ export interface DropOut {
 }
 
 /** Levels are looked at every 100 ms. */
-export const dropOutBlockSeconds = 0.1;
+const dropOutBlockSeconds = 0.1;
 /** A side that lies so far under the other one is gone: common practice. */
 const goneDb = 40;
 /** The other one still sounds: so near to the middle of its own levels. */
@@ -46,8 +44,8 @@ export function dropOuts(left: readonly number[], right: readonly number[]): Dro
       let end = n + 1;
       while (end < own.length && isGone(end)) end++;
       // Blocks at both ends are gone in part only.
-      const fromSeconds = max(0, n) * dropOutBlockSeconds;
-      found.push({ side, fromSeconds, toSeconds: min(own.length, end) * dropOutBlockSeconds });
+      const fromSeconds = n * dropOutBlockSeconds;
+      found.push({ side, fromSeconds, toSeconds: end * dropOutBlockSeconds });
       n = end;
     }
   }

@@ -84,7 +84,7 @@ describe('a copy is found', () => {
 
 describe('the verdict knows how sure it is', () => {
   test('short doubles hold, and so do long ones; the longer they are, the less doubt is left', () => {
-    const doubts = [2, 8, 30].map((seconds) => {
+    const doubts = [0.2, 0.5, 2, 8, 30].map((seconds) => {
       let sum = 0;
       for (const seed of [1, 3, 5, 7, 9, 11]) {
         const [left, right] = [noise(seconds, rate, seed), noise(seconds, rate, seed + 1)];
@@ -95,8 +95,7 @@ describe('the verdict knows how sure it is', () => {
       }
       return sum;
     });
-    expect(doubts[0]).toBeGreaterThan(doubts[1]);
-    expect(doubts[1]).toBeGreaterThan(doubts[2]);
+    for (let n = 1; n < doubts.length; n++) expect(doubts[n - 1]).toBeGreaterThan(doubts[n]);
   });
 
   test('a comb that stands still is sure at once', () => {

@@ -6,6 +6,7 @@ import {
   type LowBand,
   type SideToMidBands,
 } from './across-bands.ts';
+import type { Band } from './bands.ts';
 import { combInSound, type CombInSound } from './comb-in-sound.ts';
 import { dropOuts, type DropOut } from './drop-outs.ts';
 import { DynamicsMeter, levelRatio, type Dynamics } from './dynamics.ts';
@@ -184,6 +185,9 @@ export function measureStereo(
   };
 }
 
+/** One side is the other at another time: its comb stands still. */
+const copiedLikeness = 0.9;
+
 /** A mean this small is rounding. */
 const leastDc = 1e-4;
 
@@ -242,13 +246,19 @@ function transformStereo(
   });
   tick(1);
   const spectra = withLowEnd(coarse.spectra(), low);
+  const sides = alike.alike(sums, spectra);
+  const copied =
+    sides !== null && Math.abs(sides.likeness.value) >= copiedLikeness && sides.bandsAlike >= 0.5;
+  // A moment or two tell nothing of how moments differ: a band has no more of them than its width times its time.
+  const least = ({ lowHz, highHz }: Band) =>
+    copied ? 0 : 1 / Math.sqrt(2 * Math.max(1, ((highHz - lowHz) * left.length) / rateHz));
   const errors = doubt.errors();
   const lowErrors = (lowDoubt as BandDoubt | null)?.errors() ?? [];
   return {
     spectra,
-    alike: alike.alike(sums, spectra),
-    errors: bands.map(({ centreHz }, n) =>
-      centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n],
+    alike: sides,
+    errors: bands.map((band, n) =>
+      Math.max(least(band), band.centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n]),
     ),
     wholeError: errors[bands.length],
     hum: hums.hum(),
