@@ -4,8 +4,14 @@ import { recipes } from '@pannet/core/image/recipes';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { renderStretch } from '@pannet/core/rendering/offline';
 import { seededRandom } from '@pannet/core/signal/random';
+import { guessFamily } from '@pannet/core/song/family-guess';
 import { planOf, rateHz } from './material.ts';
-import { fetchRecordings, samplesPackage, type Recorded } from './recordings.ts';
+import {
+  fetchRecordings,
+  labelledRecordings,
+  samplesPackage,
+  type Recorded,
+} from './recordings.ts';
 import { row } from './timing.ts';
 
 const { abs, floor, PI, round, sign, sin } = Math;
@@ -19,10 +25,21 @@ export async function judgeFigures(folder: string): Promise<void> {
     row('figures on recordings', `skipped: Debian's ${samplesPackage} could not be fetched`);
     return;
   }
+  await guesses(folder);
   await leads(recorded);
   await planted(recorded);
   doubles(recorded);
   await promises(recorded);
+}
+
+/** What a source is taken for, by its name and its sound. */
+async function guesses(folder: string): Promise<void> {
+  const labelled = await labelledRecordings(folder);
+  const wrong = labelled.filter(({ file, family, facts }) => guessFamily(file, facts) !== family);
+  row(
+    'what a source is, guessed by name and sound',
+    `right for ${labelled.length - wrong.length} of ${labelled.length} recordings (mark 90 %); not for ${wrong.map(({ file }) => file).join(', ')}`,
+  );
 }
 
 /** What recipes say of themselves, each on every recording: either what holds for takes that fill the band, or for few tones. */

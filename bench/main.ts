@@ -19,6 +19,7 @@ import { apply } from '@pannet/core/song/commands';
 import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.ts';
 import { load } from './load.ts';
 import { judgeFigures } from './judges.ts';
+import { judgeLiningUp, lineUpSpeed } from './line-up.ts';
 import { planningSpeed, tunerMarks, tunerSpeed } from './tuner.ts';
 import { commandSeconds, inTurn, median, ownSeconds, row } from './timing.ts';
 
@@ -215,6 +216,7 @@ console.log(
 const material = await makeMaterial();
 try {
   await renderSpeed(material);
+  await lineUpSpeed(material);
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
@@ -222,6 +224,7 @@ try {
   await tunerSpeed(material);
   await tunerMarks(material.folder);
   await judgeFigures(material.folder);
+  await judgeLiningUp(material.folder);
   await load(material);
   await dragStep(material);
 } finally {

@@ -2,7 +2,9 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { bytesInMemory } from '@pannet/core/formats/byte-source';
+import type { Family } from '@pannet/core/song/part';
 import { decodeAudio, resample } from '@pannet/core/sources/conversion';
+import { factsOf, type SourceFacts } from '@pannet/core/sources/facts';
 import type { TunerKind } from '@pannet/core/voices/voice';
 import { rateHz } from './material.ts';
 
@@ -35,6 +37,39 @@ const recordings: readonly (readonly [file: string, kind: TunerKind, what: strin
   ['loop_amen_full', 'struck', 'drums'],
   ['loop_garzul', 'struck', 'drums and bass'],
 ];
+
+/** What the package's samples are, by how their names begin; the others are noises of which nobody would say what they are. */
+const kinds: readonly (readonly [Family, RegExp])[] = [
+  ['struck', /^(bd|drum|sn|tabla|perc|glitch_perc)_/],
+  [
+    'struck',
+    /^loop_(amen|breakbeat|compus|industrial|mika|electric|tabla|perc|safari|3d_printer|weirdo|garzul|mehackit)/,
+  ],
+  ['low', /^(bass|glitch_bass)_/],
+  ['plucked', /^guit_/],
+  ['keys', /^ambi_piano/],
+  ['voice', /^ambi_choir/],
+  ['other', /^ambi_/],
+];
+
+/** All samples of which it is known what they are, as they are read at import; after `fetchRecordings`. */
+export async function labelledRecordings(
+  folder: string,
+): Promise<{ readonly file: string; readonly family: Family; readonly facts: SourceFacts }[]> {
+  const target = join(folder, 'samples');
+  const found = [];
+  for (const path of readdirSync(target, { recursive: true, encoding: 'utf8' })) {
+    const file = basename(path);
+    const family = kinds.find(([, name]) => name.test(file))?.[0];
+    if (!family || !file.endsWith('.flac')) continue;
+    const bytes = new Uint8Array(readFileSync(join(target, path)));
+    const decoded = await decodeAudio(bytesInMemory(bytes), file);
+    if (!decoded.ok) throw new Error(decoded.error.sentence);
+    const { channels, rateHz: fromHz } = decoded.value;
+    found.push({ file, family, facts: factsOf(channels, fromHz) });
+  }
+  return found;
+}
 
 /** All of them, or null where they cannot be fetched. */
 export async function fetchRecordings(folder: string): Promise<Recorded[] | null> {

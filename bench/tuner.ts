@@ -11,7 +11,7 @@ import { neutralStage } from '@pannet/core/image/stage';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { readWavChannels } from '@pannet/core/sources/wav-blocks';
 import { lagTableFor, planSplices } from '@pannet/core/voices/splice-planning';
-import { newVoice, tunerKinds, type TunerKind } from '@pannet/core/voices/voice';
+import { newVoice, splicedKinds, type TunerKind } from '@pannet/core/voices/voice';
 import { planOf, rateHz, type Material } from './material.ts';
 import { fetchRecordings, samplesPackage } from './recordings.ts';
 import { besidePartialsDb, bestConvergence, sineFigures } from './spectra.ts';
@@ -161,6 +161,7 @@ async function partialSounds(folder: string): Promise<void> {
   for (const [what, kind, partials, marks] of [
     ['saw of 110 Hz', 'single', saw, [-50, -50]],
     ['chord E-B-E', 'chords', chord, [-35, -28]],
+    ['chord E-B-E', 'pads', chord, [-62, -62]],
   ] as const) {
     const source = sum(partials, 6);
     for (const [n, cents] of [10, 50].entries())
@@ -256,7 +257,7 @@ export async function planningSpeed({ mono }: Material): Promise<void> {
         ? mono.subarray(start, start + count)
         : Float32Array.from({ length: count }, (_, n) => mono[start + n] ?? 0),
     );
-  for (const kind of tunerKinds) {
+  for (const kind of splicedKinds) {
     const times = [];
     for (let n = 0; n < 3; n++) {
       const table = lagTableFor(kind, 1, rateHz);

@@ -31,6 +31,7 @@ test('files of other formats and rates come in converted, the original kept; wha
   await page.getByRole('button', { name: 'New song' }).click();
   await dropFiles(page, '.frame', files);
   const panel = page.getByRole('region', { name: 'Import' });
+  await panel.getByText('8 notes on what came in').click({ timeout: 60_000 });
   await expect(panel.getByText(/“mix\.wav” is the bed\. Really stereo/)).toBeVisible({
     timeout: 60_000,
   });

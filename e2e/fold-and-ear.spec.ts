@@ -25,6 +25,7 @@ import {
   upload,
   wakeAudio,
   type Tapped,
+  applyRecipe,
 } from './stage.ts';
 
 function lufsOf({ left, right }: Tapped): number {
@@ -78,7 +79,7 @@ test('a finding’s mend is looked for, tried at matched loudness, kept as one s
   page,
 }) => {
   await openParts(page, 'Mended', ['solo']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await wakeAudio(page);
   const hollow = finding(page, 'hollow');
   await expect(hollow).toBeVisible({ timeout: 30_000 });
@@ -112,7 +113,7 @@ test('a safer setting is searched for, stopped, heard from the list, and kept as
   page,
 }) => {
   await openParts(page, 'Safer', ['solo']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await page.getByRole('button', { name: 'Find a safer setting' }).click({ timeout: 30_000 });
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('polarity').uncheck();
@@ -133,9 +134,9 @@ test('plain, image and drafts are equally loud; keys flip several parts; blind r
   page,
 }) => {
   await openParts(page, 'Compared', ['one', 'two']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await page.keyboard.press('Shift+Digit1');
-  await page.getByRole('button', { name: 'Apply Mirrored', exact: true }).click();
+  await applyRecipe(page, 'Mirrored');
   await page.keyboard.press('Shift+Digit2');
   await page.getByRole('link', { name: 'Compare' }).click();
   await expect(page.getByTestId('matched-1')).not.toHaveText('…', { timeout: 30_000 });
@@ -183,7 +184,7 @@ test('heard swapped, through a phone, on headphones, dimmed; nothing of it reach
   page,
 }) => {
   await openParts(page, 'Heard', ['solo']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await wakeAudio(page);
   const frames = rate;
   const stereo = await tap(page, rate, frames, 'heard');
@@ -215,7 +216,7 @@ test('among the parts: who leads the same way, before and after, and the song me
 }) => {
   await openParts(page, 'Among', ['one', 'two']);
   await page.getByRole('button', { name: 'two', exact: true }).click({ modifiers: ['Shift'] });
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await page.getByRole('link', { name: 'Among the parts' }).click();
   await expect(page.getByTestId('crowding-same-lead')).toContainText(
     'one and two both lead to the left, by 14.0 and 14.0 ms',
@@ -267,7 +268,7 @@ test('nothing serious in a breaking state, in Compare, among the parts, on a mea
   page,
 }) => {
   await openParts(page, 'Looked at', ['one', 'two']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await expect(page.getByText('The fold breaks')).toBeVisible({ timeout: 30_000 });
   expect(await seriousFaults(page)).toEqual([]);
   await page.getByRole('link', { name: 'Compare' }).click();

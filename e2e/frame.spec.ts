@@ -12,6 +12,7 @@ import {
   songOf,
   upload,
   voiceBar,
+  applyRecipe,
 } from './stage.ts';
 
 test('nothing serious stands in the way of those who cannot see or use a mouse', async ({
@@ -83,7 +84,7 @@ test('the figures are the same each time, also while several workers read one re
 test('a voice is placed from the keyboard, and the verdict follows', async ({ page }) => {
   const recording = await upload(address(), 'keys.wav', wavFile([noise(4, rate, 90)], rate, '24'));
   await page.goto(`${address()}/songs/${await songOf(address(), 'By key', [recording])}`);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await expect(page.getByTestId('verdict')).toContainText('breaks', { timeout: 30_000 });
   await expect(page.getByTestId('figure-Lead')).toHaveText('L 14.0 ms');
   const late = page.getByTestId('voice-right late');
@@ -114,7 +115,7 @@ test('an export can be stopped; songs are renamed, deleted and brought back', as
   await songOf(address(), 'To be stopped', [recording]);
   await page.goto(address());
   await page.getByRole('link', { name: 'To be stopped' }).click();
-  await page.getByRole('button', { name: 'Apply Tuned doubles' }).click();
+  await applyRecipe(page, 'Tuned doubles');
   await page.getByRole('button', { name: 'Export', exact: true }).click();
   await page.getByRole('button', { name: 'Render 1 stem' }).click();
   await expect(page.getByText('Rendering long_wide.wav …')).toBeVisible();
@@ -142,9 +143,9 @@ test('a song changed in another window is said, and can be taken over', async ({
   const other = await context.newPage();
   await page.goto(url);
   await other.goto(url);
-  await page.getByRole('button', { name: 'Apply Mirrored' }).click();
+  await applyRecipe(page, 'Mirrored');
   await expect(page.getByText('saved', { exact: true })).toBeVisible();
-  await other.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(other, 'One side late');
   await expect(other.getByText('changed in another window')).toBeVisible();
   await other.getByRole('button', { name: /^Take over here, without 1 unsaved edit/ }).click();
   await expect(other.getByTestId('voice-difference')).toBeVisible();

@@ -17,6 +17,7 @@ import {
   tap,
   voiceBar,
   wakeAudio,
+  applyRecipe,
 } from './stage.ts';
 
 const seconds = 24;
@@ -45,7 +46,7 @@ test('drop a take, make it wide, hear it, export it: what plays is what is writt
   await dropFiles(page, '.frame', [{ name: 'melody.wav', bytes }]);
   await expect(page.getByTestId('part-melody')).toBeVisible();
 
-  await page.getByRole('button', { name: 'Apply Tuned doubles' }).click();
+  await applyRecipe(page, 'Tuned doubles');
   await expect(page.getByTestId('voice-right double')).toBeVisible();
 
   // Drag the right double later; while it is held, ms and samples are shown.
@@ -163,7 +164,7 @@ test('one recipe goes to several parts as one undo; they export together as a zi
     .getByRole('button', { name: 'three', exact: true })
     .click({ modifiers: ['Shift'] });
   await expect(page.getByText('3 parts are selected')).toBeVisible();
-  await page.getByRole('button', { name: 'Apply Mirrored' }).click();
+  await applyRecipe(page, 'Mirrored');
   await expect(page.getByRole('button', { name: 'Undo 3 parts: mirrored' })).toBeVisible();
 
   await page.getByRole('button', { name: 'Export', exact: true }).click();

@@ -11,6 +11,7 @@ import {
   voiceBar,
   wakeAudio,
   withoutDropouts,
+  applyRecipe,
 } from './stage.ts';
 
 const frames = 3 * rate;
@@ -68,7 +69,7 @@ test('dragging delay, position, level and width of a 1 kHz sine leaves nothing a
   );
   const id = await songOf(address(), 'A tone', [recording]);
   await page.goto(`${address()}/songs/${id}`);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await wakeAudio(page);
   await page.getByRole('button', { name: 'Play' }).click();
   await page.waitForTimeout(500);
@@ -136,8 +137,8 @@ test('every parameter that is dragged while it plays goes without a click', asyn
   const tone = wavFile([sine(toneHz, -12, 240, rate)], rate, '16');
   const id = await songOf(address(), 'A third tone', [await upload(address(), 'tone.wav', tone)]);
   await page.goto(`${address()}/songs/${id}`);
-  await page.getByRole('button', { name: 'Apply Phase spreading', exact: true }).click();
-  await page.getByText('Add voice').click();
+  await applyRecipe(page, 'Phase spreading');
+  await page.getByRole('button', { name: 'Add voice' }).click();
   await page.evaluate(() => {
     const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
     const { image } = open.session.store.getState().song.parts['part-0'];
@@ -196,7 +197,7 @@ test('listening modes, solo, mute and plain change without a click', async ({ pa
   );
   const id = await songOf(address(), 'A tone again', [recording]);
   await page.goto(`${address()}/songs/${id}`);
-  await page.getByRole('button', { name: 'Apply Mirrored' }).click();
+  await applyRecipe(page, 'Mirrored');
   await wakeAudio(page);
   await page.getByRole('button', { name: 'Play' }).click();
   await page.waitForTimeout(500);

@@ -124,10 +124,10 @@ export async function collect(
 
 /** Opens the audio output once, so that what follows begins at once. */
 export async function wakeAudio(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Play' }).click();
+  await page.getByRole('button', { name: 'Play', exact: true }).click();
   await expect(page.getByRole('button', { name: 'Stop', exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Stop', exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Play' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeVisible();
 }
 
 /** Drops files on an element as a desktop would. */
@@ -265,4 +265,10 @@ export async function seriousFaults(page: Page): Promise<string[]> {
       .filter(({ impact }) => impact === 'serious' || impact === 'critical')
       .map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join(', ')}`);
   });
+}
+
+/** Gives the selected part a recipe of ours. */
+export async function applyRecipe(page: Page, name: string): Promise<void> {
+  await page.getByRole('group', { name: 'Panel' }).getByRole('button', { name: 'Recipes' }).click();
+  await page.getByRole('button', { name: `Apply ${name}`, exact: true }).click();
 }

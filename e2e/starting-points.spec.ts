@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
 import { LoudnessMeter } from '@pannet/core/measurement/loudness';
-import { openParts, rate, tap, wakeAudio } from './stage.ts';
+import { openParts, rate, tap, wakeAudio, applyRecipe } from './stage.ts';
 
 test('a recipe is tried as loud as what it would replace, then dropped or kept', async ({
   page,
@@ -27,7 +27,7 @@ test('a recipe is tried as loud as what it would replace, then dropped or kept',
   await expect(page.getByTestId('voice-left double')).toBeHidden();
   await row.getByRole('button', { name: 'Listen to Doubles alone' }).click();
   await expect(page.getByTestId('voice-left double')).toBeVisible();
-  await row.getByRole('button', { name: 'Apply Doubles alone' }).click();
+  await applyRecipe(page, 'Doubles alone');
   await expect(page.getByRole('button', { name: 'Undo solo: doubles alone' })).toBeVisible();
   await expect(page.getByTestId('voice-left double')).toBeVisible();
 });
@@ -36,9 +36,9 @@ test('drafts are kept and taken up by their keys, with what has changed marked, 
   page,
 }) => {
   await openParts(page, 'Drafts', ['solo']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await page.keyboard.press('1');
-  await page.getByRole('button', { name: 'Apply Mirrored', exact: true }).click();
+  await applyRecipe(page, 'Mirrored');
   await expect(page.getByRole('button', { name: 'Draft 1, changed' })).toBeVisible();
   await page.keyboard.press('2');
   await expect(page.getByRole('button', { name: 'Draft 2', exact: true })).toBeVisible();
@@ -61,7 +61,7 @@ test('drafts are kept and taken up by their keys, with what has changed marked, 
 
 test('an image is carried over to others, mirrored, as one undo', async ({ page }) => {
   await openParts(page, 'Carried', ['one', 'two', 'three']);
-  await page.getByRole('button', { name: 'Apply One side late' }).click();
+  await applyRecipe(page, 'One side late');
   await page.getByRole('button', { name: 'Carry over …' }).click();
   await page.getByLabel('two', { exact: true }).check();
   await page.getByLabel('three', { exact: true }).check();
@@ -78,7 +78,8 @@ test('an image is carried over to others, mirrored, as one undo', async ({ page 
 
 test('own recipes are kept, exported, brought back in, applied and removed', async ({ page }) => {
   await openParts(page, 'Own recipes', ['solo', 'other']);
-  await page.getByRole('button', { name: 'Apply Both sides late' }).click();
+  await applyRecipe(page, 'Both sides late');
+  await page.getByRole('button', { name: 'Recipes', exact: true }).click();
   await page.getByRole('button', { name: 'Keep this image as a recipe …' }).click();
   await page.getByLabel('Name of the recipe').fill('Nine and twenty-three');
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
@@ -105,20 +106,21 @@ test('own recipes are kept, exported, brought back in, applied and removed', asy
   });
   await expect(page.getByText(/“cake\.json”: This is not an image file/)).toBeVisible();
   await page.getByTestId('part-other').getByRole('button', { name: 'other', exact: true }).click();
-  await row.getByRole('button', { name: 'Apply Nine and twenty-three' }).click();
+  await applyRecipe(page, 'Nine and twenty-three');
   await expect(page.getByTestId('voice-left late')).toBeVisible();
+  await page.getByRole('button', { name: 'Recipes', exact: true }).click();
   await page.getByLabel('Remove Nine and twenty-three').click();
   await expect(row).toBeHidden();
 });
 
 test('several voices are edited together; one is heard alone', async ({ page }) => {
   await openParts(page, 'Together', ['solo']);
-  await page.getByRole('button', { name: 'Apply Tuned doubles' }).click();
+  await applyRecipe(page, 'Tuned doubles');
   await page.getByRole('row', { name: /left double/ }).click({ position: { x: 8, y: 8 } });
   await page
     .getByRole('row', { name: /right double/ })
     .click({ position: { x: 8, y: 8 }, modifiers: ['Control'] });
-  await expect(page.getByText('2 voices are edited together')).toBeVisible();
+  await expect(page.getByText('2 edited together')).toBeVisible();
   const level = page.getByLabel('Level of right double', { exact: true });
   await level.fill('-9');
   await level.press('Enter');

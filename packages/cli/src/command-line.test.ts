@@ -261,9 +261,40 @@ describe('render', () => {
       /cannot be written/,
     ],
     [
-      'a stereo take',
-      'render --image mirrored.json --take stereo.wav --out no.wav',
-      /is stereo; a take is mono/,
+      'a side that a file does not have',
+      'render --image mirrored.json --take take.wav#2 --out no.wav',
+      /is mono: it has no side 2/,
+    ],
+    [
+      'more takes described than given',
+      'render --image many-takes.json --take take.wav --out no.wav',
+      /describes 2 takes; 1 were given/,
+    ],
+    [
+      'a take that is lined up with itself',
+      'render --image itself.json --take take.wav --out no.wav',
+      /with another one, 1 to 1; take 1 names 1/,
+    ],
+    [
+      'a clip that ends before it begins',
+      'render --image bad-clip.json --take take.wav --out no.wav',
+      /takes\[0\]\.clips\[0\]\.toS: A clip ends after it begins \(2 s\); its end was 1/,
+    ],
+    [
+      'a tightness out of range',
+      'align --reference take.wav --take other.wav --out no.wav --tightness 120',
+      /--tightness must be a number from 0 to 100; it was “120”/,
+    ],
+    ['no reference', 'align --take other.wav --out no.wav', /--reference REF\.wav/],
+    [
+      'a stereo take to line up',
+      'align --reference take.wav --take stereo.wav --out no.wav',
+      /say which one, “.*stereo\.wav#1” or/,
+    ],
+    [
+      'what has nothing in common',
+      'align --reference take.wav --take other.wav --out no.wav --report no.json',
+      /(too little in common|Too little begins).*Nothing was written/,
     ],
   ])('refuses %s with status 2 and leaves nothing behind', async (_, line, sentence) => {
     write(
@@ -279,6 +310,11 @@ describe('render', () => {
       }),
     );
     write('stereo.wav', wavFile([noise(0.1, rate, 84), noise(0.1, rate, 85)], rate, '24'));
+    const takes = (...described: object[]) =>
+      JSON.stringify({ format: 'pannet-image', formatVersion: 1, voices: [{}], takes: described });
+    write('many-takes.json', takes({}, {}));
+    write('itself.json', takes({ align: { to: 1 } }));
+    write('bad-clip.json', takes({ clips: [{ fromS: 2, toS: 1, atS: 0 }] }));
     expect(await pannet(line)).toBe(2);
     expect(complained.join('\n')).toMatch(sentence);
     expect(existsSync(join(folder, 'no.wav'))).toBe(false);
@@ -391,4 +427,100 @@ describe('measure', () => {
       expect(Math.abs((report.truePeakDbtp ?? 0) - outside.peakDbtp)).toBeLessThan(0.1);
     }
   }, 120_000);
+});
+
+describe('takes', () => {
+  const image = (takes: readonly object[]) =>
+    JSON.stringify({
+      format: 'pannet-image',
+      formatVersion: 1,
+      panLaw: '0',
+      takes,
+      voices: [
+        { take: 1, placement: { kind: 'pan', panPercent: -100 } },
+        { take: 2, placement: { kind: 'pan', panPercent: 100 } },
+      ],
+    });
+  /** Blows of one kind, one each half second, some of them late; silence between them. */
+  const blows = (late: readonly number[]) => {
+    const samples = new Float32Array(8 * rate);
+    for (let n = 0; n < 15; n++) {
+      const at = Math.round((0.2 + 0.5 * n) * rate) + (late[n % late.length] ?? 0);
+      const hiss = noise(0.15, rate, 300 + n, 0.5);
+      for (let k = 0; k < hiss.length; k++) samples[at + k] += hiss[k] * Math.exp(-k / 1500);
+    }
+    return samples;
+  };
+  const early = blows([0]);
+  const uneven = blows([0, 700, -500, 300, -820]);
+
+  beforeAll(() => {
+    const turned = uneven.map((value) => -value);
+    write('early.wav', wavFile([early], rate, '24'));
+    write('uneven.wav', wavFile([turned], rate, '24'));
+    write('both.wav', wavFile([early, turned], rate, '24'));
+    write('as-they-are.json', image([]));
+    write('lined-up.json', image([{}, { align: { to: 1, tightnessPercent: 100 } }]));
+    write(
+      'cut.json',
+      image([{ clips: [{ fromS: 0.15, toS: 0.45, atS: 1, fadeInMs: 0 }] }, { levelDb: -20 }]),
+    );
+  });
+
+  const apart = (one: Float32Array, other: Float32Array) =>
+    one.reduce((most, value, n) => Math.max(most, Math.abs(value - other[n])), 0);
+
+  test('a stereo file is two takes, left then right, and that is said; a side can be named', async () => {
+    expect(await pannet('render --image as-they-are.json --take both.wav --out two.wav')).toBe(0);
+    expect(complained.join()).toContain('is stereo: it counts as two takes, left then right');
+    await pannet('render --image as-they-are.json --take early.wav --take uneven.wav --out b.wav');
+    const [two, apartFiles] = [await wav('two.wav'), await wav('b.wav')];
+    for (const side of [0, 1])
+      expect(apart(two.channels[side], apartFiles.channels[side])).toBeLessThan(1e-6);
+    await pannet('render --image as-they-are.json --take both.wav#2 --take both.wav#1 --out c.wav');
+    const swapped = await wav('c.wav');
+    expect(apart(swapped.channels[0], two.channels[1])).toBeLessThan(1e-6);
+  });
+
+  test('are lined up, of whatever polarity; the report tells each onset before and after', async () => {
+    expect(
+      await pannet(
+        'align --reference early.wav --take uneven.wav --out there.wav --tightness 100 --report a.json',
+      ),
+    ).toBe(0);
+    const { layout, channels } = await wav('there.wav');
+    expect(layout).toMatchObject({ channels: 1, frames: early.length, rateHz: rate });
+    expect(apart(channels[0], early)).toBeLessThan(1e-3);
+    const report = JSON.parse(readFileSync(join(folder, 'a.json'), 'utf8')) as {
+      polarity: string;
+      onsets: { beforeMs: number; afterMs: number; sure: boolean }[];
+      medianBeforeMs: number;
+      medianAfterMs: number;
+    };
+    expect(report.polarity).toBe('inverted');
+    expect(report.onsets).toHaveLength(15);
+    expect(report.onsets[1].beforeMs).toBeCloseTo(700 / 48, 1);
+    expect(report.onsets[2].beforeMs).toBeCloseTo(-500 / 48, 1);
+    expect(report.medianBeforeMs).toBeGreaterThan(5);
+    expect(report.medianAfterMs).toBeLessThan(0.1);
+    expect(complained.join()).toContain('of the other polarity; 15 of 15 onsets were sure');
+  });
+
+  test('lined up and cut as an image file says: what plays is what align writes', async () => {
+    await pannet('render --image lined-up.json --take early.wav --take uneven.wav --out l.wav');
+    const lined = await wav('l.wav');
+    expect(apart(lined.channels[1].subarray(0, early.length), early)).toBeLessThan(1e-3);
+    await pannet('render --image cut.json --take early.wav --take uneven.wav --out k.wav');
+    const [left, right] = (await wav('k.wav')).channels;
+    expect(left.subarray(0, rate).every((value) => value === 0)).toBe(true);
+    const moved = left.subarray(rate, rate + 0.2 * rate);
+    expect(apart(moved, early.subarray(0.15 * rate, 0.35 * rate))).toBeLessThan(1e-6);
+    expect(left.subarray(1.31 * rate).every((value) => value === 0)).toBe(true);
+    expect(
+      apart(
+        right,
+        uneven.map((value) => value * -0.1),
+      ),
+    ).toBeLessThan(1e-5);
+  });
 });

@@ -1,7 +1,8 @@
 import { constants } from 'node:os';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import type { Failure } from '@pannet/core/outcome';
+import type { Failure, Outcome } from '@pannet/core/outcome';
+import { align, readAlignWords } from './align.ts';
 import { measure, reportJson, reportLines } from './measure.ts';
 import { readRenderWords, render } from './render.ts';
 import { removeUnfinished } from './written-files.ts';
@@ -10,14 +11,16 @@ import { removeUnfinished } from './written-files.ts';
 const refused = 2;
 
 /**
- * `render` and `measure`, without server or database.
+ * `render`, `align` and `measure`, without server or database.
  * @param folder the one that paths are taken from
  * @returns the exit status
  */
 export async function runCommandLine(words: readonly string[], folder: string): Promise<number> {
   const [command, ...rest] = words;
   try {
-    return command === 'render' ? await runRender(rest, folder) : await runMeasure(rest, folder);
+    if (command === 'render') return await runRender(rest, folder);
+    if (command === 'align') return await runAlign(rest, folder);
+    return await runMeasure(rest, folder);
   } catch (error) {
     if (!(error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS')) throw error;
     console.error((error as Error).message);
@@ -25,8 +28,19 @@ export async function runCommandLine(words: readonly string[], folder: string): 
   }
 }
 
-async function runRender(words: string[], folder: string): Promise<number> {
-  const request = readRenderWords(words, folder);
+function runRender(words: string[], folder: string): Promise<number> {
+  return writing(readRenderWords(words, folder), render);
+}
+
+function runAlign(words: string[], folder: string): Promise<number> {
+  return writing(readAlignWords(words, folder), align);
+}
+
+/** Runs what writes files, none of which is left behind when it is stopped. */
+async function writing<Request>(
+  request: Outcome<Request>,
+  run: (request: Request, say: (line: string) => void) => Promise<Outcome<void>>,
+): Promise<number> {
   if (!request.ok) return refuse(request.error);
   const stop = (signal: NodeJS.Signals) => {
     removeUnfinished();
@@ -36,8 +50,8 @@ async function runRender(words: string[], folder: string): Promise<number> {
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
   for (const signal of signals) process.on(signal, stop);
   try {
-    const rendered = await render(request.value, (line) => console.error(line));
-    return rendered.ok ? 0 : refuse(rendered.error);
+    const done = await run(request.value, (line) => console.error(line));
+    return done.ok ? 0 : refuse(done.error);
   } finally {
     for (const signal of signals) process.off(signal, stop);
   }

@@ -1,26 +1,30 @@
 import { readFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
+import { makingLoader } from '@pannet/core/derived/made-source';
 import { voiceNeeds } from '@pannet/core/derived/splice-library';
+import { arrangedSource } from '@pannet/core/derived/take-source';
 import { reportDocument } from '@pannet/core/measurement/report-document';
 import { findingsOf } from '@pannet/core/findings/findings';
 import type { WrittenBits } from '@pannet/core/formats/wav-write';
-import { readImageFile, type ImageFile } from '@pannet/core/image/image-file';
+import { clipsOf, readImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
+import { db, dbToGain } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { planImage, planOf, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
-import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
+import { framesReader, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
 import { rateParameter } from '@pannet/core/parameters/tables';
 import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
+import { lineUp, type TakeToRead } from '@pannet/core/takes/line-up/line-up';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { checkOutputs, fileFailure } from './paths.ts';
-import { openTake, WavFileWriter, type OpenWav } from './wav-file.ts';
-import { WrittenFile } from './written-files.ts';
+import { OutputFiles } from './output-files.ts';
+import { closeTakes, openTakes, takePath, type OpenedTake } from './takes.ts';
 
 export interface RenderRequest {
   readonly image: string;
@@ -82,23 +86,25 @@ export async function render(
 ): Promise<Outcome<void>> {
   const paths = await checkPaths(request);
   if (!paths.ok) return paths;
-  const takes: OpenWav[] = [];
+  const takes: OpenedTake[] = [];
   try {
-    for (const path of request.takes) {
-      const take = await openTake(path, request.rateHz);
-      if (!take.ok) return take;
-      takes.push(take.value);
-      take.value.remarks.forEach(say);
+    for (const words of request.takes) {
+      const opened = await openTakes(words, request.rateHz, say);
+      if (!opened.ok) return opened;
+      takes.push(...opened.value);
     }
     return await renderOver(takes, request, say);
   } finally {
-    for (const take of takes) await take.close();
+    await closeTakes(takes);
   }
 }
 
 function checkPaths({ image, takes, out, plain, report }: RenderRequest): Promise<Outcome<void>> {
   return checkOutputs(
-    [{ option: '--image', path: image }, ...takes.map((path) => ({ option: '--take', path }))],
+    [
+      { option: '--image', path: image },
+      ...takes.map((words) => ({ option: '--take', path: takePath(words) })),
+    ],
     [
       { option: '--out', path: out },
       ...(plain === undefined ? [] : [{ option: '--plain', path: plain }]),
@@ -108,16 +114,18 @@ function checkPaths({ image, takes, out, plain, report }: RenderRequest): Promis
 }
 
 async function renderOver(
-  takes: readonly OpenWav[],
+  takes: readonly OpenedTake[],
   request: RenderRequest,
   say: (line: string) => void,
 ): Promise<Outcome<void>> {
   const rateHz = takes[0].layout.rateHz;
-  const fits = checkTakes(takes, request);
+  const fits = checkTakes(takes);
   if (!fits.ok) return fits;
   const file = await readImage(request.image, rateHz, takes.length);
   if (!file.ok) return file;
-  const prepared = await preparePlan(takes, request.takes, file.value, say);
+  const preparing = await preparePlan(takes, file.value, say);
+  if (!preparing.ok) return preparing;
+  const prepared = preparing.value;
   const { plan, load } = prepared;
   const [part] = plan.parts;
   const float = takes.some((take) => take.layout.encoding === 'float');
@@ -194,21 +202,14 @@ function reportOf(
   return `${JSON.stringify(reportDocument(report, findings), null, 2)}\n`;
 }
 
-function checkTakes(takes: readonly OpenWav[], request: RenderRequest): Outcome<void> {
+function checkTakes(takes: readonly OpenedTake[]): Outcome<void> {
   const rateHz = takes[0].layout.rateHz;
-  for (const [n, { layout }] of takes.entries()) {
-    if (layout.channels !== 1)
-      return failure(
-        'not-mono',
-        `“${request.takes[n]}” is stereo; a take is mono. Split it into two files.`,
-      );
-    if (layout.rateHz !== rateHz)
-      return failure(
-        'other-rate',
-        `The takes have different rates (${rateHz} and ${layout.rateHz} Hz); they must be the same. “--rate ${rateHz}” converts them.`,
-      );
-  }
-  return success(undefined);
+  const other = takes.find(({ layout }) => layout.rateHz !== rateHz);
+  if (!other) return success(undefined);
+  return failure(
+    'other-rate',
+    `The takes have different rates (${rateHz} and ${other.layout.rateHz} Hz); they must be the same. “--rate ${rateHz}” converts them.`,
+  );
 }
 
 async function readImage(path: string, rateHz: number, takes: number): Promise<Outcome<ImageFile>> {
@@ -236,102 +237,92 @@ interface PreparedPlan {
 }
 
 async function preparePlan(
-  takes: readonly OpenWav[],
-  paths: readonly string[],
-  { image, panLaw, preparation }: ImageFile,
+  takes: readonly OpenedTake[],
+  file: ImageFile,
   say: (line: string) => void,
-): Promise<PreparedPlan> {
+): Promise<Outcome<PreparedPlan>> {
+  const { image, panLaw, preparation } = file;
   const rateHz = takes[0].layout.rateHz;
-  const sources: PcmSource[] = takes.map((take, n) => ({
+  const raw = takes.map(({ layout }, n): PcmSource => ({
     key: `take-${n + 1}`,
-    frames: take.layout.frames,
+    frames: layout.frames,
   }));
   const load: BlockLoader = (source, index) => {
-    const take = takes[sources.indexOf(source)];
-    return readWavBlock(take.bytes, take.layout, 0, index);
+    const { bytes, layout, channel } = takes[raw.indexOf(source)];
+    return readWavBlock(bytes, layout, channel, index);
   };
+  const arranged = await arrangeTakes(file.takes, raw, takes, rateHz, load, say);
+  if (!arranged.ok) return arranged;
+  const sources = arranged.value;
   const splices = new Map<string, SplicePlan>();
   for (const need of voiceNeeds(image.voices, sources))
     splices.set(need.key, await prepareSplices(need, rateHz, load));
   const planned: PlannedTake[] = [];
   for (const [n, source] of sources.entries()) {
     const { peak, notFinite } = await readFacts(takes[n].bytes, takes[n].layout);
-    if (notFinite > 0)
+    if (notFinite > 0 && takes[n].channel === 0)
       say(
-        `Warning: ${notFinite} samples of “${paths[n]}” are no numbers (NaN or infinite) and are taken for silence.`,
+        `Warning: ${notFinite} samples of “${takes[n].name}” are no numbers (NaN or infinite) and are taken for silence.`,
       );
-    planned.push({ source, peak });
+    const own = file.takes.at(n);
+    planned.push({
+      source,
+      peak,
+      preparation: own?.preparation ?? null,
+      level: dbToGain(db(own?.levelDb ?? 0)),
+    });
   }
   const made = { image, preparation, panLaw, level: 1 };
   const part = planImage('image', made, rateHz, planned, splices);
-  return { plan: planOf([part], rateHz, part.frames), load };
+  return success({ plan: planOf([part], rateHz, part.frames), load });
 }
 
-const pieceFrames = 65_536;
-
-/** All files of one command: they take their places together, when every one is whole, or none is left behind. */
-class OutputFiles {
-  readonly #say: (line: string) => void;
-  readonly #wavs: WavFileWriter[] = [];
-  #text: WrittenFile | null = null;
-  #filled = 0;
-
-  constructor(say: (line: string) => void) {
-    this.#say = say;
-  }
-
-  async openWav(
-    path: string,
-    frames: number,
-    rateHz: number,
-    bits: WrittenBits,
-  ): Promise<Outcome<void>> {
-    const writer = await WavFileWriter.create(path, frames, rateHz, bits);
-    if (!writer.ok) return writer;
-    this.#wavs.push(writer.value);
-    return success(undefined);
-  }
-
-  /** Fills the next one of those that were opened. */
-  async writeWav(left: Float32Array, right: Float32Array): Promise<Outcome<void>> {
-    const writer = this.#wavs[this.#filled++];
-    for (let at = 0; at < left.length; at += pieceFrames) {
-      const end = at + pieceFrames;
-      const written = await writer.write(left.subarray(at, end), right.subarray(at, end));
-      if (!written.ok) return written;
-    }
-    if (writer.clipped > 0)
-      this.#say(
-        `Warning: ${writer.clipped} samples of “${writer.path}” lie over full scale and were held there.`,
+/** Takes as the file has them cut and lined up; as they are where it says nothing. */
+async function arrangeTakes(
+  described: ImageFile['takes'],
+  raw: readonly PcmSource[],
+  takes: readonly OpenedTake[],
+  rateHz: number,
+  load: BlockLoader,
+  say: (line: string) => void,
+): Promise<Outcome<PcmSource[]>> {
+  if (described.length > raw.length)
+    return failure(
+      'too-many-takes',
+      `The image describes ${described.length} takes; ${raw.length} were given.`,
+      'takes',
+    );
+  const sources = raw.map((source, n) => {
+    const clips = described.at(n)?.clips ?? null;
+    return arrangedSource(source, { clips: clips && clipsOf(clips, rateHz), align: null }, rateHz);
+  });
+  const made = makingLoader(load);
+  const toRead = (source: PcmSource): TakeToRead => ({
+    read: framesReader(source, made),
+    frames: source.frames,
+  });
+  const lined = [...sources];
+  for (const [n, take] of described.entries()) {
+    if (!take.align) continue;
+    const { to, tightnessPercent } = take.align;
+    if (to > raw.length || to === n + 1)
+      return failure(
+        'no-reference',
+        `A take is brought into time with another one, 1 to ${raw.length}; take ${n + 1} names ${to}.`,
+        `takes[${n}].align.to`,
       );
-    return success(undefined);
+    const { comparison, align } = await lineUp(
+      toRead(sources[to - 1]),
+      toRead(sources[n]),
+      rateHz,
+      tightnessPercent,
+    );
+    if (comparison.alien !== null) say(`“${takes[n].name}”: ${comparison.alien}`);
+    lined[n] = arrangedSource(
+      sources[n],
+      { clips: null, align: { to: `t${to}`, ...align } },
+      rateHz,
+    );
   }
-
-  async openText(path: string): Promise<Outcome<void>> {
-    const file = await WrittenFile.create(path);
-    if (!file.ok) return file;
-    this.#text = file.value;
-    return success(undefined);
-  }
-
-  /** Fills the one that was opened. */
-  async writeText(text: string): Promise<Outcome<void>> {
-    return (await this.#text?.write(new TextEncoder().encode(text))) ?? success(undefined);
-  }
-
-  #all() {
-    return this.#text === null ? this.#wavs : [...this.#wavs, this.#text];
-  }
-
-  async finish(): Promise<Outcome<void>> {
-    for (const file of this.#all()) {
-      const finished = await file.finish();
-      if (!finished.ok) return finished;
-    }
-    return success(undefined);
-  }
-
-  async discard(): Promise<void> {
-    for (const file of this.#all()) await file.discard();
-  }
+  return success(lined);
 }

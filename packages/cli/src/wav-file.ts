@@ -122,7 +122,7 @@ async function converted(
   }
 }
 
-/** A stereo WAV file that appears under its name only when it is whole. */
+/** A WAV file that appears under its name only when it is whole. */
 export class WavFileWriter {
   readonly #file: WrittenFile;
   readonly #encoder: WavEncoder;
@@ -137,19 +137,20 @@ export class WavFileWriter {
     frames: number,
     rateHz: number,
     bits: WrittenBits,
+    channels: 1 | 2 = 2,
   ): Promise<Outcome<WavFileWriter>> {
-    if (!wavFits(frames, 2, bits))
+    if (!wavFits(frames, channels, bits))
       return failure('too-long', `“${path}” would be over 4 GB, which WAV cannot hold.`);
     const file = await WrittenFile.create(path);
     if (!file.ok) return file;
-    const header = await file.value.write(wavHeader(frames, 2, rateHz, bits));
+    const header = await file.value.write(wavHeader(frames, channels, rateHz, bits));
     if (header.ok) return success(new WavFileWriter(file.value, bits));
     await file.value.discard();
     return header;
   }
 
-  write(left: Float32Array, right: Float32Array): Promise<Outcome<void>> {
-    return this.#file.write(this.#encoder.encode([left, right], left.length));
+  write(...sides: readonly Float32Array[]): Promise<Outcome<void>> {
+    return this.#file.write(this.#encoder.encode(sides, sides[0].length));
   }
 
   get path(): string {

@@ -14,6 +14,7 @@ const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
   ./pannet test                               all tests; ends with “N passed, N failed”
   ./pannet render --image FILE.json --take A.wav [--take B.wav …] --out OUT.wav
                   [--bits 16|24|32f] [--rate HZ] [--report REPORT.json] [--plain PLAIN.wav]
+  ./pannet align  --reference REF.wav --take TAKE.wav --out OUT.wav [--tightness 0…100] [--report R.json]
   ./pannet measure FILE.wav [--json]
   ./pannet account add|password|remove NAME   who may sign in, where others than this machine's users come
   ./pannet account list
@@ -34,6 +35,7 @@ async function main([command, ...words]: string[]): Promise<number> {
     case 'test':
       return test();
     case 'render':
+    case 'align':
     case 'measure':
       return runCommandLine([command, ...words], process.env.PANNET_CALLED_FROM ?? '.');
     case 'account':

@@ -10,6 +10,7 @@ import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Link, RouterProvider } from 'react-router';
 import { Boundary } from './controls/Boundary.tsx';
 import { NoticeBoard } from './controls/NoticeBoard.tsx';
+import { places } from './frame/places.ts';
 import { SongsPage } from './songs/SongsPage.tsx';
 
 // The list of songs comes alone; what a song needs, and measuring a file, when they are gone to.
@@ -60,9 +61,7 @@ function NoSuchPlace() {
 const router = createBrowserRouter([
   { path: '/', element: <SongsPage /> },
   { path: '/songs/:songId', element: song },
-  { path: '/songs/:songId/parts/:partId/image', element: song },
-  { path: '/songs/:songId/parts/:partId/compare', element: song },
-  { path: '/songs/:songId/parts/:partId/among', element: song },
+  ...places.map(({ id }) => ({ path: `/songs/:songId/parts/:partId/${id}`, element: song })),
   {
     path: '/measure',
     element: (

@@ -1,6 +1,6 @@
 import type { LagTable } from '../voices/lag-table.ts';
 import { lagTableFor } from '../voices/splice-planning.ts';
-import type { TunerKind } from '../voices/voice.ts';
+import type { SplicedKind } from '../voices/voice.ts';
 
 /** Some ten hours of takes. */
 const mostBytes = 64 * 1_048_576;
@@ -13,7 +13,7 @@ export class LagTables {
   readonly #tables = new Map<string, LagTable>();
 
   /** The table of a source for a kind of tuner and the direction of its ratio. */
-  of(sourceKey: string, kind: TunerKind, ratio: number, rateHz: number): LagTable {
+  of(sourceKey: string, kind: SplicedKind, ratio: number, rateHz: number): LagTable {
     const direction = ratio > 1 ? 1 : -1;
     const key = `${sourceKey}/${kind}${direction}@${rateHz}`;
     const table = this.#tables.get(key) ?? lagTableFor(kind, direction, rateHz);

@@ -1,14 +1,18 @@
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import type { Opening } from '../image/stage.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { filterMemory } from '../signal/memory.ts';
 import type { LongFir } from '../signal/long-fir.ts';
-import { blockFrames, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
+import { blockFrames, framesReader, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
+import { addPiece, type Arrangement } from '../takes/arrangement.ts';
 import { preparationMemory, PreparationRun, type Preparation } from '../takes/preparation.ts';
 import { ColourRun, type Colour } from '../voices/colour.ts';
 import { responseFir, responseHalf, type Response } from '../voices/response.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections, type Tone } from '../voices/tone.ts';
+import { PadsSources, type PadsSource } from './pads-sources.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { min, max, ceil, floor, log2 } = Math;
@@ -19,11 +23,15 @@ const { min, max, ceil, floor, log2 } = Math;
  * export sound the same to the bit.
  */
 export type MakingStep =
+  /** Put together out of pieces of the source. */
+  | { readonly kind: 'arranged'; readonly arrangement: Arrangement }
   | { readonly kind: 'preparation'; readonly preparation: Preparation }
   | { readonly kind: 'timbre'; readonly semitones: number }
   | { readonly kind: 'colour'; readonly colour: Colour; readonly peak: number }
   | { readonly kind: 'tone'; readonly tone: Tone; readonly ratio: number }
   | { readonly kind: 'response'; readonly response: Response }
+  /** Moved by a frequency ratio, in time to the frame. */
+  | { readonly kind: 'pads'; readonly ratio: number }
   /** Not sound but a gain from 0 to 1: how far the width is open. */
   | { readonly kind: 'opening'; readonly opening: Opening };
 
@@ -39,22 +47,25 @@ const makingVersion = 5;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
+  const said = JSON.stringify(settings);
   return {
-    key: `${from.key}>${kind}${makingVersion}${JSON.stringify(settings)}`,
-    frames: from.frames,
+    // What is long is told by its hash: keys travel and are compared all the time.
+    key: `${from.key}>${kind}${makingVersion}${said.length > longestSaid ? hashOf(said) : said}`,
+    frames: step.kind === 'arranged' ? step.arrangement.frames : from.frames,
     from,
     step,
     rateHz,
   };
 }
 
-export function isMade(source: PcmSource): source is MadeSource {
-  return 'step' in source;
+const longestSaid = 2000;
+
+function hashOf(text: string): string {
+  return bytesToHex(sha256(utf8ToBytes(text)));
 }
 
-/** The recording's channel that a source is made of in the end. */
-export function rawSource(source: PcmSource): PcmSource {
-  return isMade(source) ? rawSource(source.from) : source;
+export function isMade(source: PcmSource): source is MadeSource {
+  return 'step' in source;
 }
 
 /** Frames before and after a block that a step has to see. */
@@ -72,9 +83,11 @@ const shortMemory = (rateHz: number) => ceil((shortMemoryMs * rateHz) / 64_000) 
 /** How long a step remembers, in frames, to −120 dB; 0 for one that sees a stretch of fixed length. */
 export function stepMemory(step: MakingStep, rateHz: number): number {
   switch (step.kind) {
+    case 'arranged':
     case 'timbre':
     case 'response':
     case 'colour':
+    case 'pads':
       return 0;
     case 'preparation':
       return preparationMemory(step.preparation, rateHz);
@@ -85,7 +98,15 @@ export function stepMemory(step: MakingStep, rateHz: number): number {
   }
 }
 
-function contextOf(step: MakingStep, rateHz: number): Context {
+type ArrangedSource = MadeSource & { readonly step: { readonly kind: 'arranged' } };
+
+function isArranged(source: MadeSource): source is ArrangedSource {
+  return source.step.kind === 'arranged';
+}
+
+type BlockStep = Exclude<MakingStep, { readonly kind: 'pads' | 'arranged' }>;
+
+function contextOf(step: BlockStep, rateHz: number): Context {
   switch (step.kind) {
     case 'timbre':
       return { behind: timbreReach, ahead: timbreReach };
@@ -120,7 +141,7 @@ function firOf(response: Response, rateHz: number): LongFir {
  * @param start absolute frame of the block's first
  */
 function makeBlock(
-  { step, rateHz }: MadeSource,
+  { step, rateHz }: MadeSource & { readonly step: BlockStep },
   input: Float32Array,
   { behind }: Context,
   start: number,
@@ -167,6 +188,10 @@ function runOf(step: RunningStep, rateHz: number): Run {
 
 type RunningStep = Extract<MakingStep, { readonly kind: 'preparation' | 'tone' | 'opening' }>;
 type RunningSource = MadeSource & { readonly step: RunningStep };
+
+function isPads(source: MadeSource): source is PadsSource {
+  return source.step.kind === 'pads';
+}
 
 /** Whether a step remembers so long that it runs on from block to block. */
 function runs(source: MadeSource): source is RunningSource {
@@ -270,28 +295,42 @@ export function makingLoader(load: BlockLoader): BlockLoader {
     return block;
   };
   const running = new RunningSources(loadAny);
+  const pads = new PadsSources(loadAny);
   const make = async (source: MadeSource, index: number): Promise<Float32Array> => {
+    if (isArranged(source)) return arrange(source, index);
+    if (isPads(source)) return hushed(await pads.make(source, index));
     if (runs(source)) return hushed(await running.make(source, index));
+    return makeInContext(source as MadeSource & { readonly step: BlockStep }, index);
+  };
+  const arrange = async ({ from, frames, step }: ArrangedSource, index: number) => {
+    const start = index * blockFrames;
+    const block = new Float64Array(min(blockFrames, frames - start));
+    const { pieces, inverted } = step.arrangement;
+    const read = framesReader(from, loadAny);
+    // All that is wanted is asked for together.
+    const inputs = await Promise.all(
+      pieces.flatMap((piece, n) => {
+        const first = max(start, piece.at);
+        const last = min(start + block.length, piece.at + piece.count);
+        if (first >= last) return [];
+        const begin = piece.from + first - piece.at;
+        return [read(begin, last - first).then((input) => ({ n, begin, input }))];
+      }),
+    );
+    for (const { n, begin, input } of inputs)
+      addPiece(block, start, pieces[n], n > 0 ? pieces[n - 1] : undefined, input, begin);
+    return Float32Array.from(block, inverted ? (value) => -value : undefined);
+  };
+  const makeInContext = async (
+    source: MadeSource & { readonly step: BlockStep },
+    index: number,
+  ): Promise<Float32Array> => {
     const context = contextOf(source.step, source.rateHz);
     const start = index * blockFrames;
     const count = min(blockFrames, source.frames - start);
     const from = start - context.behind;
-    const input = new Float32Array(context.behind + count + context.ahead);
-    const last = ceil(source.from.frames / blockFrames) - 1;
-    const firstIndex = max(0, floor(from / blockFrames));
-    const lastIndex = min(last, floor((start + count + context.ahead - 1) / blockFrames));
-    const blocks = await Promise.all(
-      Array.from({ length: lastIndex - firstIndex + 1 }, (_, n) =>
-        loadAny(source.from, firstIndex + n),
-      ),
-    );
-    for (const [n, block] of blocks.entries()) {
-      const at = (firstIndex + n) * blockFrames - from;
-      const skip = max(0, -at);
-      const room = input.length - max(0, at);
-      if (skip < block.length && room > 0)
-        input.set(block.subarray(skip, min(block.length, skip + room)), max(0, at));
-    }
+    const read = framesReader(source.from, loadAny);
+    const input = await read(from, context.behind + count + context.ahead);
     return hushed(makeBlock(source, input, context, start, count));
   };
   return loadAny;

@@ -1,9 +1,16 @@
 import { cents, centsToRatio } from '../quantities/units.ts';
 import type { Song } from '../song/song.ts';
-import { partsInOrder, recordingOf, type Take } from '../song/song.ts';
+import { partsInOrder } from '../song/song.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import type { PcmSource } from '../sources/blocks.ts';
-import { isTuned, tuningCents, type Tuner, type TunerKind, type Voice } from '../voices/voice.ts';
+import { takeSource } from './take-source.ts';
+import {
+  splicedAs,
+  tuningCents,
+  type SplicedKind,
+  type Tuner,
+  type Voice,
+} from '../voices/voice.ts';
 
 /** Raised whenever the same source and tuning would give another plan. */
 const spliceAlgorithm = 4;
@@ -13,7 +20,7 @@ export interface SpliceNeed {
   /** Content hash and channel, tuning, version of the algorithm. */
   readonly key: string;
   readonly source: PcmSource;
-  readonly kind: TunerKind;
+  readonly kind: SplicedKind;
   readonly ratio: number;
 }
 
@@ -32,10 +39,11 @@ export function tuningRatio(tuner: Tuner): number {
 export function voiceNeeds(voices: readonly Voice[], takes: readonly PcmSource[]): SpliceNeed[] {
   const needs = new Map<string, SpliceNeed>();
   for (const voice of voices) {
-    if (!isTuned(voice)) continue;
+    const kind = splicedAs(voice);
+    if (!kind) continue;
     const source = takes[voice.take - 1];
     const key = spliceKey(source.key, voice.tuner);
-    needs.set(key, { key, source, kind: voice.tuner.kind, ratio: tuningRatio(voice.tuner) });
+    needs.set(key, { key, source, kind, ratio: tuningRatio(voice.tuner) });
   }
   return [...needs.values()];
 }
@@ -49,15 +57,4 @@ export function spliceNeeds(song: Song): SpliceNeed[] {
     ),
   );
   return [...new Map(needs.map((need) => [need.key, need])).values()];
-}
-
-export function takeSource(song: Song, take: Pick<Take, 'recording' | 'channel'>): PcmSource {
-  return {
-    key: sourceKey(take.recording, take.channel),
-    frames: recordingOf(song, take).frames,
-  };
-}
-
-export function sourceKey(recording: string, channel: number): string {
-  return `${recording}:${channel}`;
 }

@@ -14,7 +14,7 @@ export function contentKey(
   return JSON.stringify([
     part.image,
     part.preparation,
-    part.takes,
+    takesText(part.takes),
     part.levelDb,
     part.plainVoice,
     song.panLaw,
@@ -22,4 +22,13 @@ export function contentKey(
     moves.length > 0 ? [moves, song.tempo] : null,
     stretch ?? null,
   ]);
+}
+
+/** Paths of lined-up takes are long, and stay the same while all else of a part is dragged. */
+const texts = new WeakMap<Part['takes'], string>();
+
+function takesText(takes: Part['takes']): string {
+  let text = texts.get(takes);
+  if (text === undefined) texts.set(takes, (text = JSON.stringify(takes)));
+  return text;
 }

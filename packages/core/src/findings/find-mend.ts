@@ -24,6 +24,8 @@ export interface Mend {
   readonly verdict: Verdict | null;
   /** Whether the finding is gone with it, or only less. */
   readonly gone: boolean;
+  /** Whether it is fitted to the stretch at hand: on another one it does harm. */
+  readonly onlyHere: boolean;
 }
 
 /** Measures a part of a song over the stretch at hand. */
@@ -70,8 +72,9 @@ const verdictOrder: readonly (Verdict | null)[] = ['holds', 'watch', 'breaks', n
 /**
  * Renders and measures what may mend a finding and gives back what does best; null where nothing does. A mend brings the
  * finding's figure down by a tenth at least, keeps S/M within 1 dB (save where the width itself is the fault), and leaves the
- * verdict of the fold no worse.
+ * verdict of the fold no worse. What holds on another stretch, too, goes before what does only here.
  * @param tick is told the share done between two measurements; it may throw to stop
+ * @param elsewhere measures another stretch; left out where there is none
  */
 export async function findMend(
   code: FindingCode,
@@ -79,6 +82,7 @@ export async function findMend(
   partId: string,
   measure: MeasureSong,
   tick: (share: number) => void = () => {},
+  elsewhere: MeasureSong | null = null,
 ): Promise<Mend | null> {
   const gauge = gauges[code];
   if (!gauge) return null;
@@ -88,7 +92,8 @@ export async function findMend(
   if (value === null) return null;
   const candidates = mendsFor(code, song, part, before);
   const widthBeforeDb = before.report.sideToMidDb;
-  let best: { readonly mend: Mend; readonly rank: readonly number[] } | null = null;
+  const ranked: Ranked[] = [];
+  const harms = elsewhere && (await harmOn(elsewhere, code, song, partId));
   for (const [n, image] of candidates.entries()) {
     tick((n + 1) / (candidates.length + 1));
     const mended: Part = { ...part, image };
@@ -111,10 +116,11 @@ export async function findMend(
     // Of those that do as much the one that leaves the width more as it was: it is not there to be spent.
     const spent = keptWidth(code) === 'none' ? 0 : abs(widthAfterDb - widthBeforeDb);
     const rank = [gone ? 0 : 1, found.length, worse, Math.ceil(spent / 0.25), gauge.badness(after)];
-    if (best && !isLess(rank, best.rank)) continue;
     const words = changesInWords(part.image, image, song.rateHz ?? 48_000);
-    best = {
+    const row: Ranked = {
       rank,
+      song: changed,
+      known: null,
       mend: {
         code,
         image,
@@ -125,12 +131,60 @@ export async function findMend(
         widthAfterDb,
         verdict,
         gone,
+        onlyHere: false,
       },
     };
     // Nothing is left to be said, and nothing was paid: no other can do better.
-    if (found.length === 0 && verdict === 'holds' && spent <= 0.25) break;
+    const enough = found.length === 0 && verdict === 'holds' && spent <= 0.25;
+    if (enough) row.known = (await harms?.(changed)) ?? false;
+    if (row.known === false) return row.mend;
+    ranked.push(row);
   }
-  return best?.mend ?? null;
+  ranked.sort((a, b) => (isLess(a.rank, b.rank) ? -1 : isLess(b.rank, a.rank) ? 1 : 0));
+  for (const row of ranked.slice(0, triedElsewhere)) {
+    tick(candidates.length / (candidates.length + 1));
+    if (!(row.known ?? (await harms?.(row.song)))) return row.mend;
+  }
+  return ranked.length > 0 ? { ...ranked[0].mend, onlyHere: true } : null;
+}
+
+/** A mend that helps here. */
+interface Ranked {
+  readonly mend: Mend;
+  readonly rank: readonly number[];
+  readonly song: Song;
+  /** Whether it harms elsewhere, once that was measured. */
+  known: boolean | null;
+}
+
+/** So many of the best are tried on another stretch. */
+const triedElsewhere = 4;
+
+/** Whether a change makes things worse on another stretch: the figure of the finding, the verdict, or what it costs. */
+async function harmOn(
+  measure: MeasureSong,
+  code: FindingCode,
+  song: Song,
+  partId: string,
+): Promise<(changed: Song) => Promise<boolean>> {
+  const gauge = gauges[code];
+  const before = await measure(song);
+  const value = gauge?.read(before, song, song.parts[partId]) ?? null;
+  const order = ({ report }: PartFigures) => verdictOrder.indexOf(report.fold.verdict);
+  // Nothing sounds there: it tells nothing.
+  if (before.report.loudnessLufs === null) return () => Promise.resolve(false);
+  return async (changed) => {
+    const figures = await measure(changed);
+    const after = gauge?.read(figures, changed, changed.parts[partId]) ?? null;
+    const worse =
+      gauge !== null &&
+      value !== null &&
+      after !== null &&
+      gauge.badness(after) > gauge.badness(value) * 1.1;
+    return (
+      worse || order(figures) > order(before) || costsElsewhere(code, before.report, figures.report)
+    );
+  };
 }
 
 /** Whether S/M is within 1 dB of what it was, as far as the finding lets it. */

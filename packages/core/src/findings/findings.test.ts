@@ -52,6 +52,9 @@ describe('what the source says', () => {
     ['plucked', [0, 18], { struck: true }, ['echo']],
     ['plucked', [0, 18], {}, []],
     ['voice', [0, 30], {}, []],
+    // What the engineer has said counts: consonants are no blows.
+    ['voice', [0, 30], { struck: true }, []],
+    ['other', [0, 18], { struck: true }, ['echo']],
     ['voice', [0, 45], {}, ['echo']],
     ['bowed', [0, 45], {}, []],
     ['bowed', [100, 120], {}, []],

@@ -298,6 +298,34 @@ describe('mends', () => {
     }
   });
 
+  test('what helps here alone and harms elsewhere is said, or another is taken', async () => {
+    const memory = songOf(cases.chorusing[0]);
+    const measure = measurer(memory);
+    const here = await findMend('chorusing', memory.song, 'p0', measure);
+    if (!here) throw new Error('No mend was found.');
+    expect(here.onlyHere).toBe(false);
+    // On a stretch that is alike nothing changes.
+    const alike = await findMend('chorusing', memory.song, 'p0', measure, undefined, measure);
+    expect(alike).toEqual(here);
+    const bad = await measurer(songOf(cases.cancels[0]))(songOf(cases.cancels[0]).song);
+    const good = await measure({
+      ...memory.song,
+      parts: { p0: { ...memory.song.parts.p0, image: pair } },
+    });
+    // The best one breaks the fold there.
+    const best = JSON.stringify(here.image);
+    const other = await findMend('chorusing', memory.song, 'p0', measure, undefined, (changed) =>
+      Promise.resolve(JSON.stringify(changed.parts.p0.image) === best ? bad : good),
+    );
+    expect(other && JSON.stringify(other.image)).not.toBe(best);
+    expect(other?.onlyHere).toBe(false);
+    // All of them do.
+    const none = await findMend('chorusing', memory.song, 'p0', measure, undefined, (changed) =>
+      Promise.resolve(changed === memory.song ? good : bad),
+    );
+    expect(none).toEqual({ ...here, onlyHere: true });
+  });
+
   test('looking for one can be stopped', async () => {
     const memory = songOf(cases.chorusing[0]);
     const shares: number[] = [];

@@ -1,5 +1,5 @@
 import { lowBand } from '../measurement/across-bands.ts';
-import { foldForOne, LoudnessMeter } from '../measurement/loudness.ts';
+import { FoldLoudnessMeter } from '../measurement/loudness.ts';
 import { measureStereo, type MeasuredStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
@@ -95,22 +95,19 @@ async function measurePlain(
   return figures;
 }
 
-/** Loudness, loudness of the fold and true peak of two sides. If both are one array, it is read once. */
+/** Loudness, loudness of the fold and true peak of two sides. */
 export function levelOf(sides: readonly Float32Array[], rateHz: number): Level {
   const [left, right] = sides;
   const channels = left === right ? [left] : sides;
-  const fold = new Float32Array(left.length);
-  foldForOne(left, right, fold);
-  const folded = new LoudnessMeter(rateHz, 1);
-  folded.process([fold], fold.length);
-  const foldLufs = finite(folded.integrated());
   const peaks = new TruePeakMeter(rateHz, channels.length);
   peaks.process(channels, left.length);
-  const truePeakDbtp = finite(peaks.truePeakDbtp());
-  if (left === right) return { lufs: foldLufs, foldLufs, truePeakDbtp };
-  const stereo = new LoudnessMeter(rateHz, 2);
-  stereo.process(sides, left.length);
-  return { lufs: finite(stereo.integrated()), foldLufs, truePeakDbtp };
+  const meter = new FoldLoudnessMeter(rateHz);
+  meter.process(left, right);
+  return {
+    lufs: finite(meter.sides.integrated()),
+    foldLufs: finite(meter.fold.integrated()),
+    truePeakDbtp: finite(peaks.truePeakDbtp()),
+  };
 }
 
 /** The level of what was measured. */

@@ -1,6 +1,7 @@
 import { figure } from '../quantities/wording.ts';
 import type { Part, Song } from '../song/song.ts';
-import { findingCodes, type Finding } from './finding.ts';
+import { isUntouched } from '../image/image.ts';
+import { findingCodes, type Finding, type FindingCode } from './finding.ts';
 import { findingsOf, lowShare } from './findings.ts';
 import { beatingHz, type PartFigures } from './part-figures.ts';
 import { sourceFindings } from './source-findings.ts';
@@ -13,12 +14,26 @@ const flatteringLu = 3.5;
 /** A low end so much softer than plain's, at equal loudness, is missed: common practice. */
 const softLowDb = 3;
 
+/** What is wrong with a file, whatever is made of it. */
+const ofTheFile: readonly FindingCode[] = ['silent', 'drops-out', 'clipped', 'dc', 'hum'];
+
 /** All that is to be said of a part: what was measured, what its source and its voices say. Graver things first. */
 export function findingsOfPart(
   figures: PartFigures,
   song: Song,
   part: Part,
   startSeconds = 0,
+): Finding[] {
+  // What nobody has touched yet has no faults of its own: that it is mono is how it came.
+  const all = allFindings(figures, song, part, startSeconds);
+  return isUntouched(part.image) ? all.filter(({ code }) => ofTheFile.includes(code)) : all;
+}
+
+function allFindings(
+  figures: PartFigures,
+  song: Song,
+  part: Part,
+  startSeconds: number,
 ): Finding[] {
   const measured = findingsOf(figures.report, startSeconds);
   if (figures.report.loudnessLufs === null) return measured;

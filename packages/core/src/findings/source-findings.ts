@@ -1,6 +1,6 @@
 import { figure, plural } from '../quantities/wording.ts';
 import { recordingOf, type Part, type Song } from '../song/song.ts';
-import { sourceOf, type Source } from '../song/fitting-recipes.ts';
+import { isStruck, sourceOf, type Source } from '../song/fitting-recipes.ts';
 import { delayInMs, type Voice } from '../voices/voice.ts';
 import type { Finding } from './finding.ts';
 
@@ -8,8 +8,9 @@ import type { Finding } from './finding.ts';
  * From this delay on a copy is heard as an echo of its own: some 5 to 10 ms for clicks, 30 to 50 ms for speech, more for
  * sustained music (Litovsky, Colburn, Yost, Guzman: The precedence effect, JASA 106 (1999), table I; from memory, rounded).
  */
-export function echoThresholdMs({ family, facts }: Source): number {
-  if (family === 'struck' || facts?.struck) return 12;
+export function echoThresholdMs(source: Source): number {
+  const { family } = source;
+  if (isStruck(source)) return 12;
   if (family === 'bowed' || family === 'keys') return 50;
   if (family === 'voice') return 35;
   return 40;
@@ -58,8 +59,7 @@ function echoes(song: Song, part: Part): Finding[] {
   const threshold = echoThresholdMs(source);
   const latest = latestVoice(song, part);
   if (!latest || latest.apartMs <= threshold) return [];
-  const kind =
-    source.family === 'struck' || source.facts?.struck ? 'a struck source' : 'this source';
+  const kind = isStruck(source) ? 'a struck source' : 'this source';
   return [
     {
       code: 'echo',

@@ -88,7 +88,7 @@ test.each(recipes.map((recipe) => [recipe.name, recipe] as const))(
   (_, { image }) => {
     const file = { name: 'Mine', panLaw: '-4.5' as const, preparation: neutralPreparation, image };
     const outcome = read(JSON.parse(JSON.stringify(writeImageFile(file))));
-    expect(outcome).toEqual({ ok: true, value: file });
+    expect(outcome).toEqual({ ok: true, value: { ...file, takes: [] } });
   },
 );
 
@@ -98,7 +98,7 @@ test('any image and preparation read back as they were written', () => {
       const file = { name: null, panLaw: '-6' as const, preparation, image };
       const outcome = read(JSON.parse(JSON.stringify(writeImageFile(file))));
       const kept = isNeutralPreparation(preparation) ? neutralPreparation : preparation;
-      expect(outcome).toEqual({ ok: true, value: { ...file, preparation: kept } });
+      expect(outcome).toEqual({ ok: true, value: { ...file, preparation: kept, takes: [] } });
     }),
   );
 });
@@ -108,7 +108,7 @@ describe('is refused with path and sentence', () => {
     [
       'an unknown key',
       { ...example, colour: 1 },
-      'colour: “colour” is not known here; known are “format”, “formatVersion”, “name”, “panLaw”, “preparation”, “voices”, “stage”.',
+      'colour: “colour” is not known here; known are “format”, “formatVersion”, “name”, “panLaw”, “preparation”, “takes”, “voices”, “stage”.',
     ],
     [
       'an unknown key deep inside',
@@ -150,7 +150,7 @@ describe('is refused with path and sentence', () => {
     [
       'a tuner for nothing known',
       withVoice({ tuner: { kind: 'bells' } }),
-      'voices[0].tuner.kind: “voices[0].tuner.kind” must be one of “single”, “chords”, “struck”; it was “bells”.',
+      'voices[0].tuner.kind: “voices[0].tuner.kind” must be one of “single”, “chords”, “struck”, “pads”; it was “bells”.',
     ],
     [
       'a wander too wide',

@@ -1,6 +1,15 @@
 import * as z from 'zod';
 import { success, type Outcome } from '../outcome.ts';
-import { choice, text, thing } from '../parameters/description.ts';
+import {
+  choice,
+  count,
+  group,
+  seconds,
+  text,
+  thing,
+  value,
+  type Described,
+} from '../parameters/description.ts';
 import { describe } from '../parameters/parameter.ts';
 import { read } from '../parameters/reading.ts';
 import {
@@ -8,6 +17,8 @@ import {
   preparationDescription,
   type Preparation,
 } from '../takes/preparation.ts';
+import { alignmentParameters, clipParameters, takeParameters } from '../parameters/tables.ts';
+import { mostClips, mostTakes, type Take } from '../takes/take.ts';
 import { panLaws, type PanLaw } from '../voices/pan-law.ts';
 import { voiceShape, type Voice } from '../voices/voice.ts';
 import { checkImage, voicesOf, type Image } from './image.ts';
@@ -23,9 +34,57 @@ export interface ImageFile {
   readonly panLaw: PanLaw;
   readonly preparation: Preparation;
   readonly image: Image;
+  /** What is done to each take by itself, in their order; fewer where nothing is. */
+  readonly takes: readonly TakeOfFile[];
 }
 
-export function writeImageFile(file: ImageFile): object {
+const clipOfFile = thing({
+  fromS: seconds('The beginning of a clip, “fromS”,'),
+  toS: seconds('The end of a clip, “toS”,'),
+  atS: seconds('The place of a clip, “atS”,'),
+  ...group(clipParameters),
+}).refine(({ fromS, toS }) => toS > fromS, {
+  path: ['toS'],
+  error: ({ input }) => {
+    const { fromS, toS } = input as { fromS: number; toS: number };
+    return `A clip ends after it begins (${fromS} s); its end was ${toS}.`;
+  },
+});
+
+const takeOfFile = thing({
+  preparation: preparationDescription.unwrap().nullable().default(null),
+  levelDb: value(takeParameters.levelDb),
+  /** `to` counts the takes from 1. */
+  align: thing({
+    to: count('The take to line up with', 1, mostTakes),
+    ...group(alignmentParameters),
+  })
+    .nullable()
+    .default(null),
+  clips: z
+    .array(clipOfFile)
+    .min(1, { error: 'A take that is cut has at least one clip.' })
+    .max(mostClips, { error: `A take has at most ${mostClips} clips.` })
+    .nullable()
+    .default(null),
+});
+export type TakeOfFile = Described<typeof takeOfFile>;
+
+/** A file's clips, whose times are in seconds, at a rate. */
+export function clipsOf(
+  clips: NonNullable<TakeOfFile['clips']>,
+  rateHz: number,
+): NonNullable<Take['clips']> {
+  const inFrames = (s: number) => Math.round(s * rateHz);
+  return clips.map(({ fromS, toS, atS, ...fades }) => ({
+    ...fades,
+    fromFrame: inFrames(fromS),
+    toFrame: Math.max(inFrames(fromS) + 1, inFrames(toS)),
+    atFrame: inFrames(atS),
+  }));
+}
+
+export function writeImageFile(file: Omit<ImageFile, 'takes'>): object {
   const { name, panLaw, preparation, image } = file;
   return {
     format: imageFileFormat,
@@ -55,6 +114,10 @@ export const imageFileDescription = thing({
   name: text('“name”', 80).nullable().default(null),
   panLaw: choice(panLaws).default('-3'),
   preparation: preparationDescription,
+  takes: z
+    .array(takeOfFile)
+    .max(mostTakes, { error: `An image has at most ${mostTakes} takes.` })
+    .default([]),
   voices: voicesOf(thing({ ...voiceShape, name: voiceShape.name.optional() })),
   stage: stageDescription,
 });
@@ -67,7 +130,7 @@ export const imageFileDescription = thing({
 export function readImageFile(json: unknown, rateHz: number, takes: number): Outcome<ImageFile> {
   const file = read(imageFileDescription, json, '', 'An image file');
   if (!file.ok) return file;
-  const { name, panLaw, preparation, stage } = file.value;
+  const { name, panLaw, preparation, stage, takes: described } = file.value;
   const voices = file.value.voices.map((voice, n): Voice => ({
     ...voice,
     id: `v${n + 1}`,
@@ -75,5 +138,5 @@ export function readImageFile(json: unknown, rateHz: number, takes: number): Out
   }));
   const image = { voices, stage };
   const checked = checkImage(image, rateHz, takes, '');
-  return checked.ok ? success({ name, panLaw, preparation, image }) : checked;
+  return checked.ok ? success({ name, panLaw, preparation, image, takes: described }) : checked;
 }

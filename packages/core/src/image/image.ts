@@ -26,6 +26,13 @@ export function neutralImage(): Image {
   return { voices: [newVoice('v1', 'centre')], stage: neutralStage };
 }
 
+const untouched = JSON.stringify(neutralImage());
+
+/** Whether nobody has made anything of it yet. */
+export function isUntouched(image: Image): boolean {
+  return JSON.stringify(image) === untouched;
+}
+
 /** The first of `v1`, `v2` … that is free. */
 export function freeVoiceId(voices: readonly Voice[]): string {
   let n = 1;

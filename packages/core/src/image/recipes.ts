@@ -28,7 +28,10 @@ export interface Recipe {
   readonly name: string;
   /** What it does to the sides and to the fold, and what it is for. */
   readonly sentence: string;
+  /** Sources on which nothing is found that it does not mean. */
   readonly suits: readonly Suits[];
+  /** Codes of findings that are what it is for, and no faults. */
+  readonly meant?: readonly string[];
   readonly promise: Promise;
   readonly image: Image;
 }
@@ -58,7 +61,8 @@ export const recipes: readonly Recipe[] = [
     name: 'One side late',
     sentence:
       'The right side comes 14 ms after the left: wide, and it leads to the left. The fold loses some 3 dB and is combed from 36 Hz on. For sustained parts that need not stay in the middle.',
-    suits: ['single lines', 'chords', 'driven'],
+    suits: [],
+    meant: ['only-a-copy', 'leads'],
     promise: {
       foldDb: [-4.5, -1.5],
       widthDb: [-3, 3],
@@ -89,7 +93,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Mirrored',
     sentence:
       'A copy 14 ms late is added to the left and taken from the right: wide without a leading side, and the fold is the plain take exactly. For anything that has to survive one speaker.',
-    suits: ['single lines', 'chords', 'driven'],
+    suits: ['driven'],
     promise: { foldDb: [-3, -0.8], widthDb: [-6, 0], leads: null, combed: false },
     image: image([
       ['anchor', {}],
@@ -101,7 +105,8 @@ export const recipes: readonly Recipe[] = [
     name: 'A hair late',
     sentence:
       'The right side comes 0.5 ms after the left: it only leans to the left, without a level difference. The fold keeps its lows and is cut round 1 kHz. For placing a part aside without panning it.',
-    suits: ['struck', 'single lines'],
+    suits: [],
+    meant: ['only-a-copy'],
     promise: {
       foldDb: [-5, -0.1],
       widthDb: [-30, 4],
@@ -119,7 +124,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Both sides late',
     sentence:
       'The original stays in the middle; copies come 9 ms late on the left and 23 ms on the right, 5 dB under it. The fold loses about 1 dB and is combed lightly. For parts that keep their place.',
-    suits: ['single lines', 'chords', 'driven'],
+    suits: ['chords', 'driven'],
     promise: { foldDb: [-3, 0.5], widthDb: [-11, -2], leads: null, combed: false },
     image: image([
       ['anchor', {}],
@@ -133,6 +138,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Slaps of 100 ms on the left and 149 ms on the right, darkened and 8 dB under the original: width from the room behind it. The fold loses about half a dB and is not hollow. For voices and leads with space round them.',
     suits: ['single lines'],
+    meant: ['echo'],
     promise: {
       foldDb: [-2, 0.3],
       widthDb: [-18, -5],
@@ -157,7 +163,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Drifting pair',
     sentence:
       'Two copies in place of the original wander up to 9 ms early and late, each by itself, hard left and right: like two players. The fold loses some 3 dB, and its comb moves all the time. For chords and layers.',
-    suits: ['chords', 'single lines', 'driven'],
+    suits: ['chords', 'single lines', 'driven', 'struck'],
     promise: {
       foldDb: [-4.5, -1.5],
       widthDb: [-3, 3],
@@ -181,7 +187,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Drifting flanks',
     sentence:
       'The original stays; one copy wanders round 12 ms early on the left and one round 15 ms late on the right, 6 dB under it. The fold loses about 1 dB. For voices that should sound sung twice.',
-    suits: ['single lines', 'chords'],
+    suits: ['single lines'],
     promise: {
       foldDb: [-3, 0.2],
       widthDb: [-12, -3],
@@ -282,7 +288,8 @@ export const recipes: readonly Recipe[] = [
     name: 'Two tones',
     sentence:
       'Left darker, right brighter and 11 ms late: the sides differ in colour as well as in time. The fold loses 3 to 4 dB and is combed as by any late side. For driven and dense parts.',
-    suits: ['driven', 'chords'],
+    suits: ['driven'],
+    meant: ['leads', 'squash-differs'],
     promise: {
       foldDb: [-4.5, -1.5],
       widthDb: [-3, 3],
@@ -300,7 +307,8 @@ export const recipes: readonly Recipe[] = [
     name: 'Odd and even',
     sentence:
       'The left side gets odd harmonics, the right one even ones and comes 10 ms late: two colours of one sound. The fold loses some 3 dB. For clean parts that want an edge.',
-    suits: ['single lines', 'low'],
+    suits: [],
+    meant: ['only-a-copy', 'leads', 'squash-differs'],
     promise: {
       foldDb: [-4.5, -1.5],
       widthDb: [-3, 3],
@@ -318,7 +326,7 @@ export const recipes: readonly Recipe[] = [
     name: 'Phase spreading',
     sentence:
       'Both sides pass through unlike all-pass filters, up to 60° apart from 150 Hz on: gently wide, neither side leads. The fold loses less than 1.3 dB anywhere. For low and delicate parts.',
-    suits: ['low', 'single lines', 'chords'],
+    suits: ['low', 'single lines', 'chords', 'struck'],
     promise: {
       foldDb: [-1.3, 0],
       widthDb: [-22, -4],
@@ -334,6 +342,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Unlike all-pass filters up to 110° apart: clearly wide, neither side leads. The fold loses up to 4.9 dB where the sides are farthest apart, some 2 dB in all. For pads.',
     suits: ['chords'],
+    meant: ['spread-too-strong'],
     promise: {
       foldDb: [-4, -0.2],
       widthDb: [-16, 1],
@@ -399,6 +408,7 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'Under the original lies a copy whose timbre is moved down by 4 semitones while the pitch stays: weight, but no width of its own; a small mirrored copy adds that. The fold is both in the middle. For thin parts.',
     suits: ['single lines', 'driven'],
+    meant: ['squash-differs', 'level-flatters'],
     promise: { foldDb: [-1.5, 0], widthDb: [-18, -5], leads: null, combed: false },
     image: image([
       ['anchor', {}],

@@ -272,7 +272,8 @@ function leadOf(
 
 /** Σ of a*·b, bin by bin. */
 function addProduct(sum: Float64Array, a: Float64Array, b: Float64Array): void {
-  for (let k = 0; k < sum.length; k += 2) {
+  const { length } = sum;
+  for (let k = 0; k < length; k += 2) {
     const ar = a[k];
     const ai = a[k + 1];
     const br = b[k];

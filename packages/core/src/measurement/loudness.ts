@@ -1,8 +1,6 @@
 import { lufs, type Lufs } from '../quantities/units.ts';
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 
-const { SQRT1_2 } = Math;
-
 /**
  * The K-weighting of ITU-R BS.1770-5 annex 1, tables 1 and 2, for any rate: the analogue prototypes behind the tables'
  * 48 kHz coefficients, transformed bilinearly (prototype values as in De Man, "Evaluation of implementations of the
@@ -47,65 +45,31 @@ function lufsToMeanSquare(loudness: number): number {
 const stepsPerBlock = 4;
 const stepsPerShortTerm = 30;
 
-/**
- * Loudness of one or two front channels (weight 1), fed in pieces of any size.
- * Source: ITU-R BS.1770-5 annex 1; momentary (400 ms) and short-term (3 s) windows of EBU Tech 3341.
- */
-export class LoudnessMeter {
-  readonly #shelf: BiquadCoefficients;
-  readonly #pass: BiquadCoefficients;
-  readonly #states: readonly Float64Array[];
+/** Loudness of what was weighted, from its sums of squares over steps of 100 ms. */
+export class Loudness {
   readonly #stepFrames: number;
-  /** Sum of squares over the channels, one entry for each whole 100 ms. */
+  /** One entry for each whole 100 ms. */
   readonly #steps: number[] = [];
   #filled = 0;
   #sum = 0;
 
-  constructor(rateHz: number, channels: number) {
-    [this.#shelf, this.#pass] = kWeighting(rateHz);
-    this.#states = Array.from({ length: channels }, () => new Float64Array(4));
+  constructor(rateHz: number) {
     this.#stepFrames = Math.round(rateHz / 10);
   }
 
-  /** @param channels full scale ±1, as many as the meter was made for */
-  process(channels: readonly ArrayLike<number>[], count: number): void {
-    let at = 0;
-    while (at < count) {
-      const run = Math.min(count - at, this.#stepFrames - this.#filled);
-      for (let channel = 0; channel < this.#states.length; channel++)
-        this.#sum += this.#weigh(channels[channel], at, run, this.#states[channel]);
-      at += run;
-      this.#filled += run;
-      if (this.#filled === this.#stepFrames) {
-        this.#steps.push(this.#sum);
-        this.#sum = 0;
-        this.#filled = 0;
-      }
-    }
+  /** So many frames are left of the step that is being filled. */
+  get room(): number {
+    return this.#stepFrames - this.#filled;
   }
 
-  /** Both sections in one loop: the sum of squares of `run` weighted values. */
-  #weigh(input: ArrayLike<number>, from: number, run: number, state: Float64Array): number {
-    const { b0, b1, b2, a1, a2 } = this.#shelf;
-    const { a1: c1, a2: c2 } = this.#pass;
-    let [s0, s1, s2, s3] = state;
-    let sum = 0;
-    for (let n = from; n < from + run; n++) {
-      const x = input[n];
-      const y = b0 * x + s0;
-      s0 = b1 * x - a1 * y + s1;
-      s1 = b2 * x - a2 * y;
-      const z = y + s2;
-      s2 = -2 * y - c1 * z + s3;
-      s3 = y - c2 * z;
-      sum += z * z;
-    }
-    const flush = (value: number) => (Math.abs(value) < 1e-25 ? 0 : value);
-    state[0] = flush(s0);
-    state[1] = flush(s1);
-    state[2] = flush(s2);
-    state[3] = flush(s3);
-    return sum;
+  /** @param sum of the squares of all channels over so many frames, not more than there is room for */
+  add(sum: number, frames: number): void {
+    this.#sum += sum;
+    this.#filled += frames;
+    if (this.#filled < this.#stepFrames) return;
+    this.#steps.push(this.#sum);
+    this.#sum = 0;
+    this.#filled = 0;
   }
 
   #shortBlock(): Float64Array {
@@ -165,6 +129,118 @@ export class LoudnessMeter {
   }
 }
 
+/**
+ * Loudness of one or two front channels (weight 1), fed in pieces of any size.
+ * Source: ITU-R BS.1770-5 annex 1; momentary (400 ms) and short-term (3 s) windows of EBU Tech 3341.
+ */
+export class LoudnessMeter extends Loudness {
+  readonly #shelf: BiquadCoefficients;
+  readonly #pass: BiquadCoefficients;
+  readonly #states: readonly Float64Array[];
+
+  constructor(rateHz: number, channels: number) {
+    super(rateHz);
+    [this.#shelf, this.#pass] = kWeighting(rateHz);
+    this.#states = Array.from({ length: channels }, () => new Float64Array(4));
+  }
+
+  /** @param channels full scale ±1, as many as the meter was made for */
+  process(channels: readonly ArrayLike<number>[], count: number): void {
+    for (let at = 0; at < count;) {
+      const run = Math.min(count - at, this.room);
+      let sum = 0;
+      for (let channel = 0; channel < this.#states.length; channel++)
+        sum += this.#weigh(channels[channel], at, run, this.#states[channel]);
+      this.add(sum, run);
+      at += run;
+    }
+  }
+
+  /** Both sections in one loop: the sum of squares of `run` weighted values. */
+  #weigh(input: ArrayLike<number>, from: number, run: number, state: Float64Array): number {
+    const { b0, b1, b2, a1, a2 } = this.#shelf;
+    const { a1: c1, a2: c2 } = this.#pass;
+    let [s0, s1, s2, s3] = state;
+    let sum = 0;
+    for (let n = from; n < from + run; n++) {
+      const x = input[n];
+      const y = b0 * x + s0;
+      s0 = b1 * x - a1 * y + s1;
+      s1 = b2 * x - a2 * y;
+      const z = y + s2;
+      s2 = -2 * y - c1 * z + s3;
+      s3 = y - c2 * z;
+      sum += z * z;
+    }
+    keep(state, 0, s0, s1, s2, s3);
+    return sum;
+  }
+}
+
+/** States of a filter to go on from; what is too small to matter is let go of. */
+function keep(state: Float64Array, at: number, ...values: readonly number[]): void {
+  for (let k = 0; k < values.length; k++)
+    state[at + k] = Math.abs(values[k]) < 1e-25 ? 0 : values[k];
+}
+
+/**
+ * Loudness of two sides and of their fold, of one weighting: that of a sum is the sum of both. The fold counts as one channel that
+ * is as loud as (L+R)/2 on both sides.
+ */
+export class FoldLoudnessMeter {
+  readonly sides: Loudness;
+  readonly fold: Loudness;
+  readonly #shelf: BiquadCoefficients;
+  readonly #pass: BiquadCoefficients;
+  readonly #state = new Float64Array(8);
+
+  constructor(rateHz: number) {
+    this.sides = new Loudness(rateHz);
+    this.fold = new Loudness(rateHz);
+    [this.#shelf, this.#pass] = kWeighting(rateHz);
+  }
+
+  /** @param left,right equally long, full scale ±1 */
+  process(left: Float32Array, right: Float32Array): void {
+    for (let at = 0; at < left.length;) {
+      const end = Math.min(left.length, at + this.sides.room);
+      this.#weigh(left, right, at, end);
+      at = end;
+    }
+  }
+
+  /** Both sides in one loop, so that neither waits for its own last value. */
+  #weigh(left: Float32Array, right: Float32Array, from: number, to: number): void {
+    const { b0, b1, b2, a1, a2 } = this.#shelf;
+    const { a1: c1, a2: c2 } = this.#pass;
+    const state = this.#state;
+    let [s0, s1, s2, s3, t0, t1, t2, t3] = state;
+    let sides = 0;
+    let fold = 0;
+    for (let n = from; n < to; n++) {
+      const l = left[n];
+      const r = right[n];
+      const yl = b0 * l + s0;
+      const yr = b0 * r + t0;
+      s0 = b1 * l - a1 * yl + s1;
+      t0 = b1 * r - a1 * yr + t1;
+      s1 = b2 * l - a2 * yl;
+      t1 = b2 * r - a2 * yr;
+      const zl = yl + s2;
+      const zr = yr + t2;
+      s2 = -2 * yl - c1 * zl + s3;
+      t2 = -2 * yr - c1 * zr + t3;
+      s3 = yl - c2 * zl;
+      t3 = yr - c2 * zr;
+      sides += zl * zl + zr * zr;
+      fold += (zl + zr) * (zl + zr);
+    }
+    keep(state, 0, s0, s1, s2, s3, t0, t1, t2, t3);
+    this.sides.add(sides, to - from);
+    this.fold.add(fold / 2, to - from);
+  }
+}
+
 function meanAbove(values: Float64Array, threshold: number): number {
   let sum = 0;
   let count = 0;
@@ -174,11 +250,6 @@ function meanAbove(values: Float64Array, threshold: number): number {
       count++;
     }
   return count ? sum / count : 0;
-}
-
-/** The fold as one channel that is as loud as (L+R)/2 on both sides. */
-export function foldForOne(left: Float32Array, right: Float32Array, fold: Float32Array): void {
-  for (let n = 0; n < left.length; n++) fold[n] = (left[n] + right[n]) * SQRT1_2;
 }
 
 /** Integrated loudness of whole channels. */

@@ -60,9 +60,8 @@ export class TruePeakMeter {
       let peak = 0;
       const end = min(joined.length, (piece + 1) * pieceFrames);
       for (let n = piece * pieceFrames; n < end; n++) {
-        const value = joined[n];
+        const value = abs(joined[n]);
         if (value > peak) peak = value;
-        else if (-value > peak) peak = -value;
       }
       peaks[piece] = peak;
       if (peak > this.#samplePeak) this.#samplePeak = peak;

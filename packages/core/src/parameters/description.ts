@@ -141,6 +141,13 @@ export function count(what: string, least = 0, most = Number.MAX_SAFE_INTEGER) {
   return z.int({ error }).min(least, { error }).max(most, { error });
 }
 
+/** A place in time of a day at most. @param what as a sentence about it begins: “The beginning of a clip” */
+export function seconds(what: string) {
+  const error = ({ input }: Raised) =>
+    `${what} must be a number of seconds from 0 to 86400; it was ${describe(input)}.`;
+  return z.number({ error }).min(0, { error }).max(86_400, { error });
+}
+
 /** Any finite number that no table rules. */
 export function finite(what: string) {
   return z.number({ error: ({ input }) => `${what} must be a number; it was ${describe(input)}.` });

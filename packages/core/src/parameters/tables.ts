@@ -106,6 +106,13 @@ export const clipParameters = {
   fadeOutMs: row('Fade out', 'ms', [0, 10_000], 5, [1, 0], 'crossfade'),
 } as const;
 
+/** How silence is told from what sounds. */
+export const cutParameters = {
+  thresholdDb: row('Silence under', 'dBFS', [-90, -12], -54, [1, 0], 'crossfade'),
+  holdMs: row('For longer than', 'ms', [20, 5000], 250, [10, 0], 'crossfade'),
+  fadeMs: row('Fades', 'ms', [0, 500], 15, [1, 0], 'crossfade'),
+} as const;
+
 export const partParameters = {
   levelDb: row('Part level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
 } as const;

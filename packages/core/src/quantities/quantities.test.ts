@@ -20,7 +20,7 @@ import {
   msToFrames,
   powerToDb,
 } from './units.ts';
-import { clock, figure, plural, signedFigure } from './wording.ts';
+import { clock, figure, plural, signedFigure, secondsOf } from './wording.ts';
 
 describe('units', () => {
   test('time', () => {
@@ -58,6 +58,9 @@ describe('figures', () => {
     expect(clock(64.25, 2)).toBe('1:04.25');
     expect(clock(59.99, 1)).toBe('0:59.9');
     expect(clock(-3)).toBe('0:00');
+    for (const text of ['64.25', '1:04.25', ' 64,25 s', '0:64.25'])
+      expect(secondsOf(text)).toBe(64.25);
+    for (const text of ['', 'soon', '-3', '1:2:3', '1:']) expect(secondsOf(text)).toBeNull();
     expect([plural(1, 'part'), plural(0, 'part'), plural(2, 'voice')]).toEqual([
       '1 part',
       '0 parts',

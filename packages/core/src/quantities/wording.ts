@@ -22,6 +22,12 @@ export function clock(seconds: number, places = 0): string {
   return `${minutes}:${rest.padStart(places > 0 ? places + 3 : 2, '0')}`;
 }
 
+/** The seconds of “62.5”, “62,5” or “1:02.5”; null for what is no time. */
+export function secondsOf(text: string): number | null {
+  const [, minutes = '0', rest] = /^\s*(?:(\d+):)?(\d+(?:[.,]\d*)?)\s*s?\s*$/.exec(text) ?? [];
+  return rest === undefined ? null : Number(minutes) * 60 + Number(rest.replace(',', '.'));
+}
+
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`;
 }

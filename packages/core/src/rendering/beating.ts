@@ -1,6 +1,6 @@
 import { gainToDb } from '../quantities/units.ts';
 import type { PartPlan } from './plan.ts';
-import { responseOf } from './strand-response.ts';
+import { responseOf, tunedRatio } from './strand-response.ts';
 
 const { abs, max, min, hypot, atan2, cos, sin, PI } = Math;
 
@@ -50,7 +50,7 @@ function beatingIn(
     const { re, im } = responseOf(strand, rateHz)?.(frequencyHz) ?? { re: 1, im: 0 };
     const gain = (fromLeft * strand.left + fromRight * strand.right) * hypot(re, im);
     if (gain === 0) continue;
-    const ratio = strand.tuning?.splices.ratio ?? 1;
+    const ratio = tunedRatio(strand);
     const key = `${ratio}/${strand.drift?.key ?? ''}/${strand.takeKey}`;
     let group = groups.get(key);
     if (!group) groups.set(key, (group = { ratio, re: 0, im: 0 }));

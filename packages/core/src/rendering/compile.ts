@@ -1,5 +1,6 @@
 import { madeSource } from '../derived/made-source.ts';
-import { takeSource, type SpliceLibrary } from '../derived/splice-library.ts';
+import type { SpliceLibrary } from '../derived/splice-library.ts';
+import { takeSource } from '../derived/take-source.ts';
 import type { Image } from '../image/image.ts';
 import type { Stage } from '../image/stage.ts';
 import { db, dbToGain } from '../quantities/units.ts';
@@ -11,7 +12,7 @@ import {
   type Part,
   type Song,
 } from '../song/song.ts';
-import type { PcmSource } from '../sources/blocks.ts';
+import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
@@ -392,7 +393,7 @@ function plainPlan(
 function compileBed(song: Song): BedPlan | null {
   if (!song.bed) return null;
   const recording = song.recordings[song.bed.recording];
-  const channel = (n: number) => takeSource(song, { recording: recording.hash, channel: n });
+  const channel = (n: number) => channelSource(recording, n);
   return {
     left: channel(0),
     right: channel(recording.channels - 1),

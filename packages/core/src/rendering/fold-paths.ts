@@ -2,7 +2,7 @@ import type { FoldPath } from '../measurement/comb.ts';
 import { powerToDb } from '../quantities/units.ts';
 import { seededHash } from '../signal/random.ts';
 import type { Complex } from '../signal/long-fir.ts';
-import { responseOf } from './strand-response.ts';
+import { responseOf, tunedRatio } from './strand-response.ts';
 import { isLowStrand, type PartPlan, type StrandPlan } from './plan.ts';
 
 /**
@@ -25,8 +25,8 @@ export function foldPaths(part: PartPlan, rateHz: number): FoldPath[] {
 }
 
 /** A strand that is tuned or drifts adds in power, since its phase against the others does not stand still. */
-export function staysPut({ tuning, drift }: StrandPlan): boolean {
-  return tuning === null && drift === null;
+export function staysPut(strand: StrandPlan): boolean {
+  return tunedRatio(strand) === 1 && strand.drift === null;
 }
 
 /** Strands this far under the loudest of a side do not decide when the side speaks. */
@@ -176,9 +176,10 @@ export function predictedRange(
       const loss = lossOf(here, ({ strand, angle }) => {
         if (staysPut(strand)) return angle;
         const widest = strand.drift ? strand.drift.path.widestFrames : Infinity;
-        const reach = strand.tuning
-          ? Math.PI
-          : Math.min(Math.PI, (2 * Math.PI * frequencyHz * widest) / rateHz);
+        const reach =
+          tunedRatio(strand) !== 1
+            ? Math.PI
+            : Math.min(Math.PI, (2 * Math.PI * frequencyHz * widest) / rateHz);
         return angle + places[voices.indexOf(strand.voiceId)][look] * reach;
       });
       lowestDb = Math.min(lowestDb, loss);

@@ -158,9 +158,10 @@ describe('any song that passes', () => {
         const first = await rendered(plan, roots.song, load, 0, to);
         for (const side of [first.left, first.right])
           expect(side.every(Number.isFinite)).toBe(true);
-        const part = await rendered(plan, roots.part(partId), load, 3000, to);
+        const from = Math.min(3000, to);
+        const part = await rendered(plan, roots.part(partId), load, from, to);
         const again = await rendered(plan, roots.part(partId), load, 0, to);
-        if (song.moves.length === 0) expect(part.left).toEqual(again.left.subarray(3000));
+        if (song.moves.length === 0) expect(part.left).toEqual(again.left.subarray(from));
         // A store that holds what the reach says and no more misses nothing.
         const store = new BlockStore();
         const { behind, ahead } = planReach(plan, roots.heard);

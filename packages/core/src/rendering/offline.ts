@@ -7,7 +7,7 @@ import {
 } from '../sources/blocks.ts';
 import type { LagTables } from '../derived/lag-tables.ts';
 import { planSplices } from '../voices/splice-planning.ts';
-import { makingLoader } from '../derived/made-source.ts';
+import { isMade, makingLoader } from '../derived/made-source.ts';
 import type { SpliceNeed } from '../derived/splice-library.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { Graph } from './graph.ts';
@@ -59,10 +59,8 @@ export async function* renderRoot(
       const at = quantum - frame;
       const start = Math.max(0, -at);
       const end = Math.min(quantumFrames, count - at);
-      for (let n = start; n < end; n++) {
-        block.left[at + n] = left[n];
-        block.right[at + n] = right[n];
-      }
+      block.left.set(left.subarray(start, end), at + start);
+      block.right.set(right.subarray(start, end), at + start);
     }
     yield block;
     frame += count;
@@ -111,12 +109,13 @@ export async function renderStretch(
 export async function prepareSplices(
   need: SpliceNeed,
   rateHz: number,
-  load: BlockLoader,
+  loadRaw: BlockLoader,
   stretch: { readonly from?: number; readonly to?: number } = {},
   tables?: LagTables,
 ): Promise<SplicePlan> {
   const store = new BlockStore();
   const sources = [need.source];
+  const load = isMade(need.source) ? makingLoader(loadRaw) : loadRaw;
   let asked = 0;
   return planSplices({
     kind: need.kind,

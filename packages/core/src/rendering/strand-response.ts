@@ -5,6 +5,14 @@ import { responseAt } from '../voices/response.ts';
 import { toneSections } from '../voices/tone.ts';
 import type { StrandPlan } from './plan.ts';
 
+/** By which ratio the frequencies of a strand are moved, spliced or made so. */
+export function tunedRatio({ tuning, source }: StrandPlan): number {
+  if (tuning) return tuning.splices.ratio;
+  for (let made = source; isMade(made); made = made.from)
+    if (made.step.kind === 'pads') return made.step.ratio;
+  return 1;
+}
+
 /** What tone and responses do to a strand; nothing where it has none. The phase of a tone is small and left out. */
 export function responseOf(
   strand: StrandPlan,

@@ -1,4 +1,4 @@
-import { madeSource, rawSource } from '../derived/made-source.ts';
+import { madeSource } from '../derived/made-source.ts';
 import { spliceKey, tuningRatio, type SpliceLibrary } from '../derived/splice-library.ts';
 import { isAnchor, lowVoice, type Image } from '../image/image.ts';
 import { db, dbToGain } from '../quantities/units.ts';
@@ -7,7 +7,7 @@ import { driftPath } from '../voices/drift.ts';
 import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
 import type { Response } from '../voices/response.ts';
 import { isNeutralTone } from '../voices/tone.ts';
-import { delayInFrames, isColoured, isTuned, type Voice } from '../voices/voice.ts';
+import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
 import {
   lowFeed,
   tuningOf,
@@ -19,7 +19,7 @@ import {
 
 /** A take as an image is made of it. */
 export interface ReadyTake {
-  /** As recorded. */
+  /** Before its preparation. */
   readonly raw: PcmSource;
   /** After its preparation. */
   readonly prepared: PcmSource;
@@ -154,6 +154,7 @@ function voiceStrands(
   const changes = tuned || timbreSemitones !== 0;
   const wet = changes ? mixPercent / 100 : 1;
   const ratio = tuned ? tuningRatio(voice.tuner) : 1;
+  const spliced = splicedAs(voice) !== null;
   const drift = driftPlan(voice, rateHz, take.raw.frames);
   const strands: StrandPlan[] = [];
   const add = (wetPart: boolean, share: number, { tuning, awaits, silent }: Tuning) => {
@@ -176,7 +177,7 @@ function voiceStrands(
       });
     }
   };
-  if (wet > 0) add(true, wet, tuned ? tuningPlan(voice, take.raw, splices, previous) : untuned);
+  if (wet > 0) add(true, wet, spliced ? tuningPlan(voice, take.raw, splices, previous) : untuned);
   if (wet < 1) add(false, 1 - wet, untuned);
   return strands;
 }
@@ -203,13 +204,13 @@ function tuningPlan(
   const before = previous?.strands.find(
     (strand) =>
       strand.voiceId === voice.id &&
-      rawSource(strand.source).key === raw.key &&
+      strand.takeKey === raw.key &&
       (strand.left !== 0 || strand.right !== 0),
   );
   return { tuning: before?.tuning ?? null, awaits: before ? key : null, silent: !before };
 }
 
-/** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides. */
+/** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides, and pads tuned. */
 export function voiceSource(
   voice: Voice,
   take: ReadyTake,
@@ -227,6 +228,8 @@ export function voiceSource(
     source = madeSource(source, { kind: 'tone', tone: voice.tone, ratio }, rateHz);
   if (Object.keys(response).length > 0)
     source = madeSource(source, { kind: 'response', response }, rateHz);
+  if (ratio !== 1 && splicedAs(voice) === null)
+    source = madeSource(source, { kind: 'pads', ratio }, rateHz);
   return source;
 }
 

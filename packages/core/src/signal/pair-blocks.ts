@@ -51,7 +51,8 @@ export function visitPairBlocks(
   }
 }
 
-function takeApart(z: readonly number[], size: number, { first, second }: PairBlock): void {
+/** The spectra of two real signals out of that of both, one as its real, the other as its imaginary part. */
+export function takeApart(z: readonly number[], size: number, { first, second }: PairBlock): void {
   for (let k = 0; k <= size; k += 2) {
     const zr = z[k];
     const zi = z[k + 1];

@@ -7,33 +7,68 @@ import { checkSong, songDescription, type Song } from './song.ts';
 export const rateHz = 48_000;
 export const recordings = [0, 1, 2].map((n) => memoryRecording(n, 9000 * (n + 1), rateHz));
 
-/** A part of any values that names only what is there. */
-const anyPart: fc.Arbitrary<Part> = anyOf(partDescription).map((part) => {
-  const takes = part.takes.slice(0, 2).map((take, n) => ({
-    ...take,
-    id: `t${n + 1}`,
-    recording: recordings[n].hash,
-    channel: 0,
-    align: null,
-    clips: null,
-  }));
-  const fitting = (image: Part['image']) => ({
-    ...image,
-    voices: image.voices.map((voice, n) => ({
-      ...voice,
-      id: `v${n + 1}`,
-      take: 1 + (n % takes.length),
-    })),
-  });
+type Clip = NonNullable<Part['takes'][number]['clips']>[number];
+type Path = NonNullable<NonNullable<Part['takes'][number]['align']>['path']>;
+
+function near({ fromFrame, toFrame, atFrame, ...fades }: Clip, frames: number): Clip {
+  const from = fromFrame % frames;
   return {
-    ...part,
-    takes,
-    image: fitting(part.image),
-    drafts: Object.fromEntries(
-      Object.entries(part.drafts).map(([number, draft]) => [number, fitting(draft)]),
-    ),
+    ...fades,
+    fromFrame: from,
+    toFrame: from + 1 + (toFrame % frames),
+    atFrame: atFrame % (2 * frames),
   };
-});
+}
+
+/** Shifts of a take along the song, some of them by more than it is long. */
+const anyPath: fc.Arbitrary<Path> = fc
+  .uniqueArray(
+    fc.record({
+      at: fc.integer({ min: 0, max: 30_000 }),
+      shift: fc.integer({ min: -20_000, max: 20_000 }),
+      alike: fc.double({ min: 0, max: 1, noNaN: true }),
+    }),
+    { minLength: 1, maxLength: 12, selector: ({ at }) => at },
+  )
+  .map((knots) => {
+    const sorted = knots.sort((a, b) => a.at - b.at);
+    return {
+      at: sorted.map(({ at }) => at),
+      shift: sorted.map(({ shift }) => shift),
+      alike: sorted.map(({ alike }) => alike),
+    };
+  });
+
+/** A part of any values that names only what is there. */
+const anyPart: fc.Arbitrary<Part> = fc
+  .tuple(anyOf(partDescription), anyPath)
+  .map(([part, path]) => {
+    const takes = part.takes.slice(0, 2).map((take, n) => ({
+      ...take,
+      id: `t${n + 1}`,
+      recording: recordings[n].hash,
+      channel: 0,
+      // Anywhere near the recordings, which are short.
+      clips: take.clips && take.clips.slice(0, 5).map((clip) => near(clip, recordings[n].frames)),
+      align: take.align && n > 0 ? { ...take.align, to: 't1', path } : null,
+    }));
+    const fitting = (image: Part['image']) => ({
+      ...image,
+      voices: image.voices.map((voice, n) => ({
+        ...voice,
+        id: `v${n + 1}`,
+        take: 1 + (n % takes.length),
+      })),
+    });
+    return {
+      ...part,
+      takes,
+      image: fitting(part.image),
+      drafts: Object.fromEntries(
+        Object.entries(part.drafts).map(([number, draft]) => [number, fitting(draft)]),
+      ),
+    };
+  });
 
 /** Any song that passes: whatever values its parts have, with a bed, groups, moves and a tempo or without. */
 export const anySong: fc.Arbitrary<Song> = fc

@@ -12,14 +12,24 @@ export function sourceOf(song: Song, { family, takes }: Part): Source {
   return { family, facts: recordingOf(song, takes[0]).facts };
 }
 
-/** What recipes for this source should be made for. A plucked string that is struck rather than strummed is both. */
-export function suitsOf({ family, facts }: Source): readonly Suits[] {
+/** Families that leave it open whether a source is struck: its sound tells. Of the others the engineer has said what they are. */
+const open: readonly Family[] = ['plucked', 'low', 'other'];
+
+/** Whether what comes twice is heard twice early. */
+export function isStruck({ family, facts }: Source): boolean {
+  return family === 'struck' || (facts?.struck === true && open.includes(family));
+}
+
+/** What recipes for this source should be made for. What is struck is heard twice where it comes twice, plucked or not. */
+export function suitsOf(source: Source): readonly Suits[] {
+  const { family, facts } = source;
   const suits: Suits[] = [];
   if (facts?.driven) suits.push('driven');
-  if (family === 'struck' || (facts?.struck && family !== 'keys')) suits.push('struck');
+  const struck = isStruck(source);
+  if (struck) suits.push('struck');
   if (family === 'low') suits.push('low');
   if (family === 'voice' || family === 'bowed') suits.push('single lines');
-  if (family === 'keys' || family === 'plucked') suits.push('chords');
+  if (family === 'keys' || (family === 'plucked' && !struck)) suits.push('chords');
   return suits;
 }
 

@@ -39,6 +39,11 @@ export const partDescription = thing({
   plainVoice: id('the voice that plain is').nullable().default(null),
   /** The letter that flips the part between plain and image; null for the one that its row gives it. */
   toggleKey: letter.nullable().default(null),
+  /** Codes of findings that are no faults here: the engineer means them so. */
+  meant: z
+    .array(text('The code of a finding', 40))
+    .max(64, { error: 'A part has at most 64 findings that are meant so.' })
+    .default([]),
 });
 export type Part = Described<typeof partDescription>;
 
@@ -63,6 +68,7 @@ export function newPart(
     draft: null,
     plainVoice: null,
     toggleKey: null,
+    meant: [],
     ...changes,
   };
 }

@@ -12,6 +12,7 @@ import {
   type Described,
 } from '../parameters/description.ts';
 import { bedParameters, rateParameter } from '../parameters/tables.ts';
+import { arrangedFrames } from '../takes/arrangement.ts';
 import type { Take } from '../takes/take.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, mostGroups, mostMoves, moveDescription } from './along.ts';
@@ -166,9 +167,14 @@ export function recordingOf(song: Song, take: Pick<Take, 'recording'>): Recordin
   return song.recordings[take.recording];
 }
 
+/** How long a take is, in frames, with its clips and in its place. */
+export function takeFrames(song: Song, take: Take): number {
+  return arrangedFrames(take, recordingOf(song, take).frames, rateOf(song));
+}
+
 /** Length of the longest take, in frames: what an export of the part has. */
 export function partFrames(song: Song, part: Part): number {
-  return Math.max(...part.takes.map((take) => recordingOf(song, take).frames));
+  return Math.max(...part.takes.map((take) => takeFrames(song, take)));
 }
 
 export function songFrames(song: Song): number {

@@ -13,8 +13,19 @@ export interface PcmSource {
   readonly frames: number;
 }
 
+/** One channel, counted from 0, of a recording. */
+export function channelSource(
+  { hash, frames }: { readonly hash: string; readonly frames: number },
+  channel: number,
+): PcmSource {
+  return { key: `${hash}:${channel}`, frames };
+}
+
 /** Fetches block `index` of a source: `blockFrames` floats, fewer at the end of the source. */
 export type BlockLoader = (source: PcmSource, index: number) => Promise<Float32Array>;
+
+/** `count` frames from `start`, silence outside. */
+export type ReadFrames = (start: number, count: number) => Promise<Float32Array>;
 
 export class BlockStore {
   readonly #blocks = new Map<string, Map<number, Float32Array>>();
@@ -107,3 +118,36 @@ export async function ensureBlocks(
   }
   await Promise.all(waits);
 }
+
+/** Reads stretches of a source out of blocks; the last few are kept. */
+export function framesReader(source: PcmSource, load: BlockLoader): ReadFrames {
+  const kept = new Map<number, Promise<Float32Array>>();
+  const block = (index: number) => {
+    const known = kept.get(index) ?? load(source, index);
+    kept.delete(index);
+    kept.set(index, known);
+    if (kept.size > mostKeptBlocks)
+      for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
+    return known;
+  };
+  const last = Math.ceil(source.frames / blockFrames) - 1;
+  return async (start, count) => {
+    const out = new Float32Array(count);
+    const first = Math.max(0, Math.floor(start / blockFrames));
+    const end = Math.min(last, Math.floor((start + count - 1) / blockFrames));
+    // Together, so that they travel together.
+    const blocks = await Promise.all(
+      Array.from({ length: Math.max(0, end - first + 1) }, (_, n) => block(first + n)),
+    );
+    for (const [n, samples] of blocks.entries()) {
+      const at = (first + n) * blockFrames - start;
+      const skip = Math.max(0, -at);
+      const room = count - Math.max(0, at);
+      if (skip < samples.length && room > 0)
+        out.set(samples.subarray(skip, Math.min(samples.length, skip + room)), Math.max(0, at));
+    }
+    return out;
+  };
+}
+
+const mostKeptBlocks = 24;

@@ -1,8 +1,8 @@
 import * as z from 'zod';
 import {
+  choice,
   contentHash,
   count,
-  finite,
   group,
   id,
   text,
@@ -17,7 +17,7 @@ import { preparationDescription } from './preparation.ts';
 const clipDescription = thing({
   fromFrame: count('The beginning of a clip'),
   toFrame: count('The end of a clip', 1),
-  atFrame: finite('The place of a clip'),
+  atFrame: count('The place of a clip', 0, 2 ** 31),
   ...group(clipParameters),
 }).superRefine(({ fromFrame, toFrame }, context) => {
   if (toFrame <= fromFrame)
@@ -29,8 +29,50 @@ const clipDescription = thing({
     });
 });
 
+/** So many shifts at most: some fifty minutes of semiquavers. */
+export const mostShifts = 20_000;
+
+/**
+ * By how many frames later a take is read, from each of its frames on (the first counts from the beginning); and how alike both readings
+ * are where one goes over into the next, 0 to 1.
+ */
+const pathDescription = thing({
+  at: z
+    .array(count('A place of the path', 0, 2 ** 31))
+    .min(1)
+    .max(mostShifts),
+  shift: z.array(count('A shift', -(2 ** 31), 2 ** 31)).max(mostShifts),
+  alike: z.array(z.number().min(0).max(1)).max(mostShifts),
+}).superRefine(({ at, shift, alike }, context) => {
+  if (shift.length !== at.length || alike.length !== at.length)
+    context.addIssue({
+      code: 'custom',
+      path: ['at'],
+      params: { code: 'uneven-path' },
+      message: `A path has as many places as shifts and likenesses; it had ${at.length}, ${shift.length} and ${alike.length}.`,
+    });
+  for (let n = 1; n < at.length; n++)
+    if (at[n] <= at[n - 1]) {
+      context.addIssue({
+        code: 'custom',
+        path: ['at', n],
+        params: { code: 'path-order' },
+        message: `The places of a path come one after the other; ${at[n]} came after ${at[n - 1]}.`,
+      });
+      return;
+    }
+});
+
 /** Brought into time with another take of the part, named by its id. */
-const alignmentDescription = thing({ to: id('a take'), ...group(alignmentParameters) });
+const alignmentDescription = thing({
+  to: id('a take'),
+  ...group(alignmentParameters),
+  polarity: choice(['normal', 'inverted']).default('normal'),
+  /** As it was found for these takes and this tightness; null until it has been. */
+  path: pathDescription.nullable().default(null),
+});
+
+export const mostClips = 2000;
 
 /** What a take has beside its recording; each is left out until it is wanted. */
 const takeShape = {
@@ -41,7 +83,12 @@ const takeShape = {
   preparation: preparationDescription.unwrap().nullable().default(null),
   levelDb: value(takeParameters.levelDb),
   /** null for the whole recording, from its first frame. */
-  clips: z.array(clipDescription).max(2000).nullable().default(null),
+  clips: z
+    .array(clipDescription)
+    .min(1, { error: 'A take that is cut has at least one clip.' })
+    .max(mostClips, { error: `A take has at most ${mostClips} clips.` })
+    .nullable()
+    .default(null),
   align: alignmentDescription.nullable().default(null),
 };
 
@@ -53,6 +100,8 @@ export const takeDescription = thing({
 
 /** One performance of a part: a stretch, or several, of one channel of a recording. */
 export type Take = Described<typeof takeDescription>;
+export type Clip = NonNullable<Take['clips']>[number];
+export type Align = NonNullable<Take['align']>;
 
 export const mostTakes = 16;
 

@@ -1,9 +1,7 @@
+import type { ReadFrames } from '../sources/blocks.ts';
 import { fftOf, nextPowerOfTwo } from '../signal/spectrum.ts';
 
 const { cos, floor, max, round, PI, sin } = Math;
-
-/** `count` frames from `start`, silence outside. */
-export type ReadFrames = (start: number, count: number) => Promise<Float32Array>;
 
 export interface LagTableShape {
   readonly rateHz: number;

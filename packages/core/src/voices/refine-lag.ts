@@ -1,5 +1,6 @@
 import { interpolationWeights, movingTaps } from '../signal/sinc.ts';
-import { runningEnergy, type ReadFrames } from './lag-table.ts';
+import type { ReadFrames } from '../sources/blocks.ts';
+import { runningEnergy } from './lag-table.ts';
 
 const { abs, floor, max, min, round, sqrt } = Math;
 

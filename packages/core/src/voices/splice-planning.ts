@@ -1,8 +1,9 @@
-import { LagTable, type ReadFrames } from './lag-table.ts';
+import type { ReadFrames } from '../sources/blocks.ts';
+import { LagTable } from './lag-table.ts';
 import { refineLag } from './refine-lag.ts';
 import { SplicePath } from './splice-path.ts';
 import type { SplicePlan } from './splices.ts';
-import type { TunerKind } from './voice.ts';
+import type { SplicedKind } from './voice.ts';
 
 const { abs, ceil, floor, min, round, sign } = Math;
 
@@ -21,7 +22,7 @@ interface SpliceStyle {
  * A single line repeats itself within some 10 ms, so that a jump by a period is not heard. A chord repeats itself, if at
  * all, over longer times. A struck sound has no period to speak of, but moments at which little sounds.
  */
-const styles: Readonly<Record<TunerKind, SpliceStyle>> = {
+const styles: Readonly<Record<SplicedKind, SpliceStyle>> = {
   single: { crossfadeMs: 10, windowMs: 10, wanderMs: 25, longestMs: 32 },
   chords: { crossfadeMs: 20, windowMs: 16, wanderMs: 27, longestMs: 26 },
   struck: { crossfadeMs: 6, windowMs: 6, wanderMs: 20, longestMs: 15 },
@@ -41,7 +42,7 @@ const lookAheadSeconds = 2;
 const strayedMs = 1;
 
 export interface SpliceRequest {
-  readonly kind: TunerKind;
+  readonly kind: SplicedKind;
   /** Frequency ratio, 0.5 to 2. */
   readonly ratio: number;
   readonly rateHz: number;
@@ -58,7 +59,7 @@ export interface SpliceRequest {
 }
 
 /** Of a take, to be used for every tuning in this direction (1 up, −1 down). */
-export function lagTableFor(kind: TunerKind, direction: 1 | -1, rateHz: number): LagTable {
+export function lagTableFor(kind: SplicedKind, direction: 1 | -1, rateHz: number): LagTable {
   const { windowMs, longestMs } = styles[kind];
   return new LagTable({
     rateHz,

@@ -3,7 +3,7 @@ import type { Image } from '../image/image.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
-import { newVoice, tunerKinds } from './voice.ts';
+import { newVoice, splicedKinds } from './voice.ts';
 import { lagTableFor, longestWanderMs, planSplices } from './splice-planning.ts';
 import { splicedWander } from './splices.ts';
 
@@ -121,7 +121,7 @@ describe('each kind over three minutes', () => {
     return Promise.resolve(piece);
   };
 
-  test.each(tunerKinds)('%s: the voice stays near its place', async (kind) => {
+  test.each(splicedKinds)('%s: the voice stays near its place', async (kind) => {
     const ratio = 2 ** (30 / 1200);
     const plan = await planSplices({ kind, ratio, rateHz: rate, frames, read });
     const last = plan.starts.length - 1;
@@ -144,7 +144,7 @@ describe('whatever the source and the tuning', () => {
     ['one click', new Float32Array(frames).fill(1, frames / 2, frames / 2 + 1)],
   ];
   test.each(
-    sources.flatMap(([name, samples]) => tunerKinds.map((kind) => ({ name, samples, kind }))),
+    sources.flatMap(([name, samples]) => splicedKinds.map((kind) => ({ name, samples, kind }))),
   )(
     '$name, $kind: no splice overlaps another, none is farther away than may be read',
     async ({ samples, kind }) => {

@@ -62,8 +62,11 @@ const placementDescription = z
   .prefault({});
 export type Placement = Described<typeof placementDescription>;
 
-export const tunerKinds = ['single', 'chords', 'struck'] as const;
-/** Single lines, chords, struck sounds: where and how long the splices are. */
+/** Kinds that are spliced: where and how long the splices are. */
+export const splicedKinds = ['single', 'chords', 'struck'] as const;
+export type SplicedKind = (typeof splicedKinds)[number];
+/** What a voice is tuned as: single lines, chords, struck sounds, or steady sounds of many tones, which stay in time to the frame. */
+export const tunerKinds = [...splicedKinds, 'pads'] as const;
 export type TunerKind = (typeof tunerKinds)[number];
 
 /** `mixPercent` of the voice is tuned, the rest is the take at the same delay; the timbre moves while the pitch stays. */
@@ -127,6 +130,12 @@ export function tuningCents({ cents, semitones }: Tuner): number {
 /** Whether a voice is tuned at all, as far as it is heard. */
 export function isTuned({ tuner }: Voice): boolean {
   return tuningCents(tuner) !== 0 && tuner.mixPercent > 0;
+}
+
+/** The kind that a tuned voice is spliced as; null where it is not spliced. */
+export function splicedAs(voice: Voice): SplicedKind | null {
+  const { kind } = voice.tuner;
+  return isTuned(voice) && kind !== 'pads' ? kind : null;
 }
 
 export function isColoured({ colour }: Voice): boolean {

@@ -1,10 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { sentenceOf } from '../api/request.ts';
 import { getSession, sessionKey, signOut } from '../api/session.ts';
 import { say } from '../controls/notices.ts';
-import { PasswordDialog } from './PasswordDialog.tsx';
+
+// With all that a dialog is made of: the list of songs needs none of it.
+const PasswordDialog = lazy(() =>
+  import('./PasswordDialog.tsx').then(({ PasswordDialog: dialog }) => ({ default: dialog })),
+);
 
 export function useAccount() {
   return useQuery({ queryKey: sessionKey, queryFn: getSession, staleTime: 60_000 });
@@ -38,7 +42,7 @@ export function Account() {
       <Button size="sm" variant="outline-primary" onClick={() => leave.mutate()}>
         Sign out
       </Button>
-      {choosing && <PasswordDialog onClose={() => setChoosing(false)} />}
+      <Suspense>{choosing && <PasswordDialog onClose={() => setChoosing(false)} />}</Suspense>
     </span>
   );
 }

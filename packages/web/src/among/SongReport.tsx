@@ -1,5 +1,5 @@
 import { clock } from '@pannet/core/quantities/wording';
-import { songFrames } from '@pannet/core/song/song';
+import { partsInOrder, songFrames, type Song } from '@pannet/core/song/song';
 import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
@@ -97,7 +97,24 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
           <p role="alert">The song could not be measured: {state.sentence}</p>
         )}
         {state.kind === 'done' && <FileReport name={song.title} file={state.file} />}
+        {state.kind === 'done' && <MeantSo song={song} />}
       </Modal.Body>
     </Modal>
+  );
+}
+
+/** What is found in single parts and meant so: said, that nobody takes it for overlooked. */
+function MeantSo({ song }: { readonly song: Song }) {
+  const parts = partsInOrder(song).filter(({ meant }) => meant.length > 0);
+  if (parts.length === 0) return null;
+  return (
+    <section className="mt-3" aria-label="Meant so">
+      <h3 className="h6">Meant so</h3>
+      {parts.map(({ id, name, meant }) => (
+        <p key={id} className="m-0">
+          {name}: {meant.map((code) => code.replaceAll('-', ' ')).join(', ')}
+        </p>
+      ))}
+    </section>
   );
 }

@@ -94,6 +94,60 @@ describe('equal loudness', () => {
     expect(monitoring().image).toEqual({});
   });
 
+  describe('a level that is moved is heard as moved, and lets what was held go', () => {
+    const moves: readonly (readonly [string, Edit])[] = [
+      ['the fader', { kind: 'set-part', partId: 'hum', changes: { levelDb: -6 } }],
+      ['the trim', { kind: 'set-stage', partId: 'hum', changes: { trimDb: -2 } }],
+      ['the flanks', { kind: 'set-stage', partId: 'hum', changes: { flanksDb: -4 } }],
+      ['a voice', { kind: 'set-voice', partId: 'hum', voiceId: 'v2', changes: { levelDb: -3 } }],
+    ];
+    const compared = () => {
+      doing(
+        { kind: 'set-image', partId: 'hum', image: recipes[0].image },
+        { kind: 'set-draft', partId: 'hum', number: '2', image: recipes[1].image },
+      );
+      measureAll({ 2: -17, 3: -22 });
+      open.togglePlain();
+      open.togglePlain();
+      open.recallDraft('2');
+      expect(decibels(monitoring().image.hum)).toBeCloseTo(5, 9);
+    };
+
+    test.each(moves)('%s', (_, edit) => {
+      compared();
+      // While it is dragged, already.
+      open.preview([edit]);
+      expect(open.comparing.store.getState().held).toEqual({});
+      expect(monitoring().image).toEqual({});
+      doing(edit);
+      expect(monitoring().image).toEqual({});
+      expect(notices.getState().list.at(-1)?.sentence).toMatch(/equal loudness was let go/);
+    });
+
+    test('undone, it is heard as undone', () => {
+      compared();
+      doing(moves[0][1]);
+      measureAll({ 3: -28 });
+      open.togglePlain();
+      expect(open.comparing.store.getState().held.hum.lufs).toBeCloseTo(-28, 9);
+      open.session.undo();
+      expect(open.comparing.store.getState().held).toEqual({});
+    });
+
+    test('lowered and compared again, the lower level is the one that is held', () => {
+      compared();
+      doing(moves[0][1]);
+      open.togglePlain();
+      // Not measured as it is now: nothing is held that is no more.
+      expect(open.comparing.store.getState().held).toEqual({});
+      measureAll({ 3: -28 });
+      expect(open.comparing.store.getState().held.hum.lufs).toBeCloseTo(-28, 9);
+      expect(decibels(monitoring().plain.hum)).toBeCloseTo(-8, 9);
+      open.togglePlain();
+      expect(decibels(monitoring().image.hum)).toBeCloseTo(0, 9);
+    });
+  });
+
   test('a part that goes takes what was held of it along', () => {
     measureAll({});
     open.togglePlain(['harp']);

@@ -23,6 +23,8 @@ export interface MatchedPart extends Matching {
 export class Comparing {
   readonly store = createStore<ComparingState>(() => ({ mode: 'heard', held: {} }));
   readonly #analyst: Analyst;
+  /** Parts whose comparison has begun, but whose level is not known yet. */
+  readonly #awaited = new Set<string>();
 
   constructor(analyst: Analyst) {
     this.#analyst = analyst;
@@ -32,23 +34,34 @@ export class Comparing {
     this.store.setState({ mode });
   }
 
-  /** Begins a comparison of a part, if there is none and its level is known. */
+  /** Begins a comparison of a part, if there is none: as soon as its level is known as it is now. */
   hold(part: Part): void {
     const { held } = this.store.getState();
-    const levels = this.levels(part);
-    const level = levels[imageState(part)] ?? levels.image;
-    if (part.id in held || !level) return;
+    if (part.id in held) return;
+    if (!this.#analyst.isCurrent(part.id)) {
+      this.#awaited.add(part.id);
+      return;
+    }
+    this.#awaited.delete(part.id);
+    const level = this.levels(part).image;
     this.store.setState({ held: { ...held, [part.id]: level } });
   }
 
+  /** Begins what waited for its level. */
+  catchUp(song: Song): void {
+    for (const partId of this.#awaited)
+      if (this.#analyst.isCurrent(partId)) this.hold(song.parts[partId]);
+  }
+
   release(partId: string): void {
+    this.#awaited.delete(partId);
     const { [partId]: _, ...held } = this.store.getState().held;
     this.store.setState({ held });
   }
 
   /** Drops what belongs to parts that are gone. */
   follow(song: Song): void {
-    for (const partId of Object.keys(this.store.getState().held))
+    for (const partId of [...Object.keys(this.store.getState().held), ...this.#awaited])
       if (!song.parts[partId]) this.release(partId);
   }
 
@@ -78,6 +91,9 @@ export class Comparing {
       const measures = parts[measuredId(part.id, draft)];
       if (measures) levels[draft] = imageLevel(measures.measured);
     }
+    // The image is measured first: a draft that it is has no other level.
+    const state = imageState(part);
+    if (image && state !== 'image') levels[state] = levels.image;
     return levels;
   }
 }

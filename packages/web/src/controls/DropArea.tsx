@@ -1,33 +1,19 @@
-import { useState, type DragEvent, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
+import { innerDrop, useFileDrop } from './use-file-drop.ts';
 
 interface Props {
   readonly hint: string;
   readonly onFiles: (files: File[]) => void;
   readonly children: ReactNode;
+  /** In another such area: what is dropped here is not that one's. */
+  readonly inner?: boolean;
 }
 
 /** Takes files dropped anywhere in it. */
-export function DropArea({ hint, onFiles, children }: Props) {
-  const [over, setOver] = useState(false);
-  const carriesFiles = (event: DragEvent) => event.dataTransfer.types.includes('Files');
+export function DropArea({ hint, onFiles, children, inner = false }: Props) {
+  const { over, handlers } = useFileDrop(onFiles, inner);
   return (
-    <div
-      className="h-100"
-      onDragOver={(event) => {
-        if (!carriesFiles(event)) return;
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={(event) => {
-        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
-      }}
-      onDrop={(event) => {
-        if (!carriesFiles(event)) return;
-        event.preventDefault();
-        setOver(false);
-        onFiles([...event.dataTransfer.files]);
-      }}
-    >
+    <div className={inner ? innerDrop : 'h-100'} {...handlers}>
       {children}
       {over && <div className="drop-over">{hint}</div>}
     </div>

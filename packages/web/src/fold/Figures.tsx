@@ -13,33 +13,76 @@ import {
   unsignedText,
 } from '../measuring/figure-texts.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, usePlayback, useRate, useSelection } from '../session/open-song.ts';
+import {
+  useOpenSong,
+  usePlayback,
+  useRate,
+  useSelection,
+  useSession,
+} from '../session/open-song.ts';
+import { useLiveCells } from './LiveFigures.tsx';
 
-/** The figures of a part; the ones that are looked at first stand first, the others open below. */
-export const Figures = memo(function Figures({ measured }: { readonly measured: Measured | null }) {
+interface Props {
+  readonly measured: Measured | null;
+  /** While something is tried: what was measured of what is kept. */
+  readonly kept: Measured | null;
+  /** Whether what is measured is what is tried. */
+  readonly tried: boolean;
+  /** Over which stretch it was measured: “whole” or “loop”. */
+  readonly over: string;
+  /** Of the part among all. */
+  readonly row: number;
+}
+
+/** The figures of a part, those of this moment beside those of all of it; the ones that are looked at first stand first. */
+export const Figures = memo(function Figures({ measured, kept, tried, over, row }: Props) {
   const [more, setMore] = useState(false);
-  const report = measured?.report;
-  const of = (key: keyof typeof figureTexts) => (report ? figureTexts[key](report) : '–');
+  const live = useLiveCells(row);
+  const of = (figures: Measured | null, key: keyof typeof figureTexts) =>
+    figures ? figureTexts[key](figures.report) : '–';
+  const line = (key: keyof typeof figureTexts, label: string, liveRow?: number) => (
+    <Line
+      figure={key}
+      label={label}
+      now={liveRow === undefined ? null : live(liveRow)}
+      whole={of(measured, key)}
+      kept={tried ? of(kept, key) : null}
+    />
+  );
+  const loss = (figures: Measured | null) => signedText(figures?.report.fold.lossDb, 1, 'LU');
   return (
     <>
-      <div className="figure-grid">
-        <Cell figure="sideToMid" label="S/M">
-          {of('sideToMid')}
-        </Cell>
-        <Lead />
-        <Cell figure="lean" label="Lean">
-          {of('lean')}
-        </Cell>
-        <Cell figure="correlation" label="Correl.">
-          {of('correlation')}
-        </Cell>
-        <Cell figure="dip" label="Dip">
-          {unsignedText(report?.fold.deepestDipDb, 1, 'dB')}
-        </Cell>
-        <Cell figure="loudness" label="Loudness">
-          {unsignedText(report?.loudnessLufs, 1)}
-        </Cell>
-      </div>
+      <table className="figure-table">
+        <thead>
+          <tr>
+            <th aria-label="Figure" />
+            <th title="At this moment, while it plays">now</th>
+            <th title="As measured, over what is said below">{tried ? `${over}, tried` : over}</th>
+            {tried && <th title="As it is kept, without what is tried">kept</th>}
+          </tr>
+        </thead>
+        <tbody>
+          {line('sideToMid', 'S/M', 0)}
+          {line('correlation', 'Correl.', 1)}
+          <Line
+            figure="drop"
+            label="Fold"
+            now={live(2)}
+            whole={loss(measured)}
+            kept={tried ? loss(kept) : null}
+          />
+          {line('lean', 'Lean', 3)}
+          <Lead kept={tried} />
+          <Line
+            figure="dip"
+            label="Dip"
+            now={null}
+            whole={unsignedText(measured?.report.fold.deepestDipDb, 1, 'dB')}
+            kept={tried ? unsignedText(kept?.report.fold.deepestDipDb, 1, 'dB') : null}
+          />
+          {line('loudness', 'Loudness')}
+        </tbody>
+      </table>
       {more && measured && <FurtherFigures measured={measured} />}
       <button
         type="button"
@@ -52,6 +95,31 @@ export const Figures = memo(function Figures({ measured }: { readonly measured: 
     </>
   );
 });
+
+interface LineProps {
+  readonly figure: Figure;
+  readonly label: string;
+  /** Takes the cell of this moment; null where there is none. */
+  readonly now: ((cell: HTMLElement | null) => void) | null;
+  readonly whole: string;
+  /** null where nothing is tried. */
+  readonly kept: string | null;
+}
+
+function Line({ figure: key, label, now, whole, kept }: LineProps) {
+  return (
+    <tr>
+      <th scope="row">
+        <FigureLabel figure={key} label={label} />
+      </th>
+      <td className="quiet" aria-hidden ref={now ?? undefined}>
+        {now && '–'}
+      </td>
+      <td data-testid={`figure-${label}`}>{whole}</td>
+      {kept !== null && <td className="quiet">{kept}</td>}
+    </tr>
+  );
+}
 
 interface CellProps {
   readonly figure: Figure;
@@ -71,12 +139,14 @@ function Cell({ figure: key, label, children }: CellProps) {
 }
 
 /** From the voices, so alone: it follows a drag, and what was measured does not. What wanders is told as a range. */
-function Lead() {
+function Lead({ kept }: { readonly kept: boolean }) {
   const { playback } = useOpenSong();
   const { partId } = useSelection();
   const rate = useRate();
   // Splices that come change the plan without changing the song.
   usePlayback((state) => state.preparing);
+  // As the song is seen, so that what is tried or dragged counts.
+  useSession((state) => state.shown);
   const plan = playback.plan?.parts.find(({ id }) => id === partId);
   const planned = plan ? planLeadMs(plan, rate) : null;
   const wander = plan && planned !== null ? leadWanderMs(plan, rate) : 0;
@@ -84,11 +154,7 @@ function Lead() {
     wander < 0.05
       ? sidedText(planned, 1, 'ms')
       : `${sidedText(planned, 1)} ±${figure(wander, 0)} ms`;
-  return (
-    <Cell figure="lead" label="Lead">
-      {text}
-    </Cell>
-  );
+  return <Line figure="lead" label="Lead" now={null} whole={text} kept={kept ? '' : null} />;
 }
 
 function FurtherFigures({ measured }: { readonly measured: Measured }) {

@@ -1,5 +1,5 @@
 import { worstBand } from '@pannet/core/measurement/fold';
-import { predictedLoss, predictedRange } from '@pannet/core/rendering/fold-paths';
+import { predictedLoss, predictedRange, staysPut } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
 import { memo, useDeferredValue, useMemo } from 'react';
@@ -157,9 +157,7 @@ const PredictedChart = memo(function PredictedChart({
 });
 
 function predicted(plan: PartPlan, rate: number): Predicted[] {
-  const delays = plan.strands
-    .filter((strand) => strand.tuning === null && strand.drift === null)
-    .map((strand) => strand.delayFrames / rate);
+  const delays = plan.strands.filter(staysPut).map((strand) => strand.delayFrames / rate);
   const longest = Math.max(0, ...delays) - Math.min(0, ...delays);
   const top = longest > 0 ? Math.min(16_000, 1 / (longest * finest)) : 16_000;
   const lossAt = predictedLoss(plan, rate);

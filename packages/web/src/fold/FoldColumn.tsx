@@ -1,20 +1,24 @@
 import type { StereoReport } from '@pannet/core/measurement/report';
 import { clock, figure } from '@pannet/core/quantities/wording';
-import type { Part } from '@pannet/core/song/song';
+import { partFrames, type Part } from '@pannet/core/song/song';
 import { lazy, Suspense } from 'react';
+import Button from 'react-bootstrap/Button';
+import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
+import type { Trial } from '../measuring/audition.ts';
 import {
   useAnalyst,
   useOpenSong,
   useSelectedMeasures,
   useSelection,
   useSession,
+  useTrial,
 } from '../session/open-song.ts';
 import { Figures } from './Figures.tsx';
 import { Findings } from './Findings.tsx';
-import { LiveFigures } from './LiveFigures.tsx';
+import { SaferSetting } from './SaferSetting.tsx';
 import { Scope } from './Scope.tsx';
 import './fold.scss';
 
@@ -25,29 +29,44 @@ const FoldChart = lazy(() =>
 const OverTimeChart = lazy(() =>
   import('./OverTimeChart.tsx').then(({ OverTimeChart: chart }) => ({ default: chart })),
 );
-const SaferSetting = lazy(() =>
-  import('./SaferSetting.tsx').then(({ SaferSetting: setting }) => ({ default: setting })),
-);
 
 /** What the image does to the fold: always there. */
 export function FoldColumn() {
-  // What was measured is of what is done; only the lead and the predicted comb follow what is being dragged.
+  // What was measured is of what is done, or of what is tried; only the lead and the predicted comb follow what is being dragged.
   const song = useSession((state) => state.song);
   const { partId } = useSelection();
   const part = partId === null ? undefined : (song.parts[partId] as Part | undefined);
-  const measures = useSelectedMeasures();
+  const { blind } = useOpenSong();
+  const hidden = useStore(blind.store, (state) => state.blind);
+  const trying = useTrial();
+  const latest = useSelectedMeasures();
+  // Until what is tried is measured there are no figures: those of what is kept are not of what is heard.
+  const measures = trying && latest?.current === false ? null : latest;
   const failure = useAnalyst((state) => state.failure);
   const rate = song.rateHz ?? 48_000;
   if (!part) return <p className="empty p-0">The fold of a part is shown here.</p>;
+  if (hidden && !hidden.ended && hidden.partId === part.id)
+    return (
+      <p className="empty p-0" role="status">
+        Verdict, charts and figures are hidden until the blind round ends.
+      </p>
+    );
   const report = measures?.measured.report ?? null;
   const stale = measures?.current === false;
+  const whole = measures && measures.from === 0 && measures.to >= partFrames(song, part);
   return (
     <>
+      {trying && <TriedBar trial={trying.trial} />}
       <Verdict report={report} stale={stale} />
       <MeasuringProgress partId={part.id} />
       <Scope />
-      <LiveFigures row={song.partOrder.indexOf(part.id)} />
-      <Figures measured={measures?.measured ?? null} />
+      <Figures
+        measured={measures?.measured ?? null}
+        kept={trying?.kept?.measured ?? null}
+        tried={trying !== null}
+        over={measures && !whole ? 'loop' : 'whole'}
+        row={song.partOrder.indexOf(part.id)}
+      />
       <h2 className="heading mt-1">
         <FigureLabel figure="loss" className="heading-button" />
       </h2>
@@ -77,16 +96,42 @@ export function FoldColumn() {
       {report && measures && (
         <>
           <Findings part={part} measures={measures} />
-          <Suspense>
-            <SaferSetting part={part} measures={measures} />
-          </Suspense>
+          <SaferSetting part={part} measures={measures} />
           <p className="quiet small m-0 border-top pt-1">
             Measured over {clock(measures.from / rate)}–{clock(measures.to / rate)}
+            {trying ? ', with what is tried' : ''}
             {stale ? '; the image has changed since' : ''}.
           </p>
         </>
       )}
     </>
+  );
+}
+
+/** What is tried: all of the column is of it until it is kept or dropped. */
+function TriedBar({ trial }: { readonly trial: Trial }) {
+  const open = useOpenSong();
+  return (
+    <div className="tried-bar" role="status" data-testid="tried">
+      <span className="flex-grow-1" title={trial.name}>
+        <b>Tried:</b> {trial.name.replace(/^[^:]*: /, '')}
+      </span>
+      <Button
+        size="sm"
+        aria-label="Keep what is tried"
+        onClick={() => open.do(trial.name, trial.edits)}
+      >
+        Keep
+      </Button>
+      <Button
+        size="sm"
+        variant="outline-primary"
+        aria-label="Drop what is tried"
+        onClick={() => open.audition.drop()}
+      >
+        Drop
+      </Button>
+    </div>
   );
 }
 

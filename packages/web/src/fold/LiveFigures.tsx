@@ -10,10 +10,13 @@ const memory = 0.95;
 const looksPerWriting = 12;
 const silentPower = 1e-7;
 
-/** What the selected part does at this moment: how wide, on which side, what the fold loses. */
-export function LiveFigures({ row }: { readonly row: number }) {
+/**
+ * Writes what the selected part does at this moment, how wide, how alike, what the fold loses, on which side, into the cells of a
+ * column. They are written from outside of React: sixty looks a second draw nothing anew.
+ */
+export function useLiveCells(row: number): (n: number) => (cell: HTMLElement | null) => void {
   const { playback } = useOpenSong();
-  const cells = useRef<(HTMLSpanElement | null)[]>([]);
+  const cells = useRef<(HTMLElement | null)[]>([]);
   useEffect(() => {
     const held = [0, 0, 0];
     let looks = 0;
@@ -35,16 +38,7 @@ export function LiveFigures({ row }: { readonly row: number }) {
       write(liveTexts(held[0], held[1], held[2]));
     });
   }, [playback, row]);
-  return (
-    <div className="live-figures mono" aria-hidden>
-      {['S/M', 'corr', 'fold', 'lean'].map((label, n) => (
-        <span key={label}>
-          <span className="quiet">{label}</span>{' '}
-          <span ref={(cell) => void (cells.current[n] = cell)}>–</span>
-        </span>
-      ))}
-    </div>
-  );
+  return (n) => (cell) => void (cells.current[n] = cell);
 }
 
 /** From Σl², Σr² and Σlr: S/M in dB, correlation, loss of the fold in dB, lean in dB. */

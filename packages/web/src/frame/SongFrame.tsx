@@ -1,20 +1,20 @@
-import { lazy, Suspense, useEffect, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useState, type ReactNode } from 'react';
 import { matchPath, useNavigate } from 'react-router';
 import { useStore } from 'zustand';
 import { Boundary } from '../controls/Boundary.tsx';
 import { DropArea } from '../controls/DropArea.tsx';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
 import { ImagePlace } from '../image/ImagePlace.tsx';
+import { FilesButton } from '../importing/FilesButton.tsx';
 import { ImportPanel } from '../importing/ImportPanel.tsx';
 import { ImportQueue } from '../importing/import-queue.ts';
 import { takeOver } from '../importing/waiting-files.ts';
 import { PartsList } from '../parts/PartsList.tsx';
 import { useOpenSong, useSession } from '../session/open-song.ts';
 import { useShortcuts } from '../session/shortcuts.ts';
-import { Strip } from '../strip/Strip.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
 import { Notices } from './Notices.tsx';
-import { usePlace, type Place } from './places.ts';
+import { placeOf, usePlace } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
 import './frame.scss';
 
@@ -22,8 +22,17 @@ import './frame.scss';
 const AmongPlace = lazy(() =>
   import('../among/AmongPlace.tsx').then(({ AmongPlace: place }) => ({ default: place })),
 );
+const TakesPlace = lazy(() =>
+  import('../takes/TakesPlace.tsx').then(({ TakesPlace: place }) => ({ default: place })),
+);
 const ComparePlace = lazy(() =>
   import('../compare/ComparePlace.tsx').then(({ ComparePlace: place }) => ({ default: place })),
+);
+const Strip = lazy(() =>
+  import('../strip/Strip.tsx').then(({ Strip: strip }) => ({ default: strip })),
+);
+const ImportDialog = lazy(() =>
+  import('../importing/ImportDialog.tsx').then(({ ImportDialog: dialog }) => ({ default: dialog })),
 );
 const ExportDialog = lazy(() =>
   import('../handoff/ExportDialog.tsx').then(({ ExportDialog: dialog }) => ({ default: dialog })),
@@ -47,11 +56,12 @@ export function SongFrame() {
   const isEmpty = useSession(({ shown }) => shown.partOrder.length === 0);
   const [imports] = useState(() => new ImportQueue(open));
   const importing = useStore(imports.store);
+  const dismiss = useCallback(() => imports.dismiss(), [imports]);
   const [dialog, setDialog] = useState<'export' | 'help' | null>(null);
   const [drawer, setDrawer] = useState(false);
   useShortcuts(open, () => setDialog('help'));
   const place = usePlace();
-  useSelectionInAddress(place);
+  useSelectionInAddress();
 
   useEffect(() => {
     const files = takeOver(open.session.id);
@@ -67,22 +77,21 @@ export function SongFrame() {
         <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
         <Notices />
         <nav className="frame-parts" aria-label="Parts">
-          <ImportPanel
-            state={importing}
-            onStop={() => imports.stop()}
-            onDismiss={() => imports.dismiss()}
-          />
+          <ImportPanel state={importing} onStop={() => imports.stop()} onDismiss={dismiss} />
           <Room what="The list of parts">
-            <PartsList onFiles={(files) => imports.bring(files)} />
+            <PartsList onFiles={(files, into) => imports.bring(files, into)} />
           </Room>
         </nav>
         <main className="frame-place">
           {isEmpty ? (
-            <p className="empty m-auto">
-              This song is empty. Drop mono files here (WAV, FLAC, MP3, Ogg Vorbis or AIFF), one for
-              each instrument or singer, and a stereo rough mix of everything else: it becomes the
-              bed. The first file decides the song&apos;s rate.
-            </p>
+            <div className="empty m-auto">
+              <p>
+                This song is empty. Drop mono files here (WAV, FLAC, MP3, Ogg Vorbis or AIFF), one
+                for each instrument or singer, and a stereo rough mix of everything else: it becomes
+                the bed. The first file decides the song&apos;s rate.
+              </p>
+              <FilesButton main onFiles={(files) => imports.bring(files)} />
+            </div>
           ) : (
             <>
               <Room what="The wave">
@@ -90,6 +99,9 @@ export function SongFrame() {
               </Room>
               <Room key={place} what="This place">
                 {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
+                {place === 'takes' && (
+                  <TakesPlace onFiles={(files, into) => imports.bring(files, into)} />
+                )}
                 {place === 'compare' && <ComparePlace />}
                 {place === 'among' && <AmongPlace />}
               </Room>
@@ -108,13 +120,16 @@ export function SongFrame() {
       <Suspense>
         {dialog === 'export' && <ExportDialog onClose={() => setDialog(null)} />}
         {dialog === 'help' && <HelpDialog onClose={() => setDialog(null)} />}
+        {importing.asked.length > 0 && (
+          <ImportDialog asked={importing.asked} onAnswer={(given) => imports.answer(given)} />
+        )}
       </Suspense>
     </DropArea>
   );
 }
 
 /** The selected part has its address; back and forward select. */
-function useSelectionInAddress(place: Place): void {
+function useSelectionInAddress(): void {
   const open = useOpenSong();
   const navigate = useNavigate();
   const selected = useStore(open.selection, (selection) => selection.partId);
@@ -136,12 +151,11 @@ function useSelectionInAddress(place: Place): void {
   // … and follows where something else is selected.
   useEffect(() => {
     if (selected === null) return;
-    const path = `/songs/${open.session.id}/parts/${selected}/${place}`;
+    // Where to one was on the way, though it is not drawn yet.
+    const path = `/songs/${open.session.id}/parts/${selected}/${placeOf(location.pathname)}`;
     // On the way to another song this one is still drawn.
     const isHere = `${location.pathname}/`.startsWith(`/songs/${open.session.id}/`);
     if (location.pathname === path || !isHere) return;
     void navigate(path, { replace: !location.pathname.includes('/parts/') });
-    // Where the place changes, the address has changed already.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [open, selected, navigate]);
 }

@@ -13,7 +13,13 @@ interface Props {
   readonly onClose: () => void;
 }
 
-/** Gives the image of a part to others, all as one undo. */
+const carried = {
+  image: 'The image',
+  both: 'The image and the preparation of the take',
+  preparation: 'The preparation alone',
+} as const;
+
+/** Gives the image of a part, its preparation, or both to others, all as one undo. */
 export function CarryOverDialog({ part, onClose }: Props) {
   const open = useOpenSong();
   const song = useSong();
@@ -21,27 +27,33 @@ export function CarryOverDialog({ part, onClose }: Props) {
   const others = song.partOrder.filter((id) => id !== part.id);
   const [chosen, setChosen] = useState<readonly string[]>(partIds.filter((id) => id !== part.id));
   const [mirrored, setMirrored] = useState(false);
-  const [prepared, setPrepared] = useState(false);
+  const [what, setWhat] = useState<keyof typeof carried>('image');
   const carry = () => {
     // As it is kept: what is only tried is not carried over.
     const kept = open.keptPart(part.id);
     if (!kept) return;
     const image = mirrored ? mirroredImage(kept.image) : kept.image;
     const edits = chosen.flatMap((partId): Edit[] => [
-      { kind: 'set-image', partId, image },
-      ...(prepared
-        ? [{ kind: 'set-preparation', partId, preparation: kept.preparation } as const]
-        : []),
+      ...(what === 'preparation'
+        ? []
+        : [
+            { kind: 'set-image', partId, image } as const,
+            // What it is meant to do is meant there, too.
+            { kind: 'set-part', partId, changes: { meant: kept.meant } } as const,
+          ]),
+      ...(what === 'image'
+        ? []
+        : [{ kind: 'set-preparation', partId, preparation: kept.preparation } as const]),
     ]);
-    const how = mirrored ? ', mirrored' : '';
-    if (open.do(`${part.name} carried over to ${plural(chosen.length, 'part')}${how}`, edits))
-      onClose();
+    const how = mirrored && what !== 'preparation' ? ', mirrored' : '';
+    const name = what === 'preparation' ? `${part.name}: preparation` : part.name;
+    if (open.do(`${name} carried over to ${plural(chosen.length, 'part')}${how}`, edits)) onClose();
   };
   return (
     <Modal show onHide={onClose} centered>
       <Modal.Header closeButton>
         <Modal.Title as="h2" className="h6">
-          Carry the image of {part.name} over
+          Carry over from {part.name}
         </Modal.Title>
       </Modal.Header>
       <Modal.Body>
@@ -65,14 +77,20 @@ export function CarryOverDialog({ part, onClose }: Props) {
               id="carry-mirrored"
               label="Mirrored: left and right change places"
               checked={mirrored}
+              disabled={what === 'preparation'}
               onChange={(event) => setMirrored(event.target.checked)}
             />
-            <Form.Check
-              id="carry-prepared"
-              label="With the preparation of the take"
-              checked={prepared}
-              onChange={(event) => setPrepared(event.target.checked)}
-            />
+            {(Object.keys(carried) as (keyof typeof carried)[]).map((key) => (
+              <Form.Check
+                key={key}
+                type="radio"
+                name="carried"
+                id={`carry-${key}`}
+                label={carried[key]}
+                checked={what === key}
+                onChange={() => setWhat(key)}
+              />
+            ))}
           </div>
         )}
       </Modal.Body>

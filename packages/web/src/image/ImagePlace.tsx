@@ -1,17 +1,23 @@
 import { writeImageFile } from '@pannet/core/image/image-file';
-import { neutralImage } from '@pannet/core/image/image';
+import { isUntouched } from '@pannet/core/image/image';
 import type { Part } from '@pannet/core/song/song';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { download } from '../handoff/export-run.ts';
-import { usePanLaw, useSelectedPart } from '../session/open-song.ts';
-import { CarryOverDialog } from './CarryOverDialog.tsx';
+import { usePanLaw, useSelectedPart, useSession } from '../session/open-song.ts';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';
 import { StagePanel } from './StagePanel.tsx';
-import { TakePanel } from './TakePanel.tsx';
 import { VoiceTable } from './VoiceTable.tsx';
 import './image.scss';
+
+// What is not seen at once comes when it is asked for.
+const TakePanel = lazy(() =>
+  import('./TakePanel.tsx').then(({ TakePanel: panel }) => ({ default: panel })),
+);
+const CarryOverDialog = lazy(() =>
+  import('./CarryOverDialog.tsx').then(({ CarryOverDialog: dialog }) => ({ default: dialog })),
+);
 
 /** The main place: where the voices of the selected part stand, and what is done to their sum. */
 export function ImagePlace({ onExport }: { readonly onExport: () => void }) {
@@ -26,8 +32,6 @@ export function ImagePlace({ onExport }: { readonly onExport: () => void }) {
   );
 }
 
-const untouched = JSON.stringify(neutralImage());
-
 const panels = {
   recipes: { name: 'Recipes', Panel: RecipeList },
   stage: { name: 'Stage', Panel: StagePanel },
@@ -38,8 +42,16 @@ function Side({ part, onExport }: { readonly part: Part; readonly onExport: () =
   const panLaw = usePanLaw();
   // A part that sounds as it came is in need of a recipe.
   const [shown, setShown] = useState<keyof typeof panels>(
-    JSON.stringify(part.image) === untouched ? 'recipes' : 'stage',
+    isUntouched(part.image) ? 'recipes' : 'stage',
   );
+  // As it is kept: what is only tried leads nowhere.
+  const untouchedYet = useSession(({ song }) => isUntouched((song.parts[part.id] ?? part).image));
+  const [before, setBefore] = useState(untouchedYet);
+  if (before !== untouchedYet) {
+    setBefore(untouchedYet);
+    // Its first image leads on to the stage.
+    if (!untouchedYet && shown === 'recipes') setShown('stage');
+  }
   const [carrying, setCarrying] = useState(false);
   const { Panel } = panels[shown];
   const saveImage = () => {
@@ -67,7 +79,9 @@ function Side({ part, onExport }: { readonly part: Part; readonly onExport: () =
           </button>
         ))}
       </div>
-      <Panel part={part} />
+      <Suspense fallback={<p className="quiet">Opening …</p>}>
+        <Panel part={part} />
+      </Suspense>
       <div className="d-grid gap-1 mt-3">
         <Button size="sm" variant="outline-primary" onClick={onExport}>
           Export this part
@@ -79,7 +93,11 @@ function Side({ part, onExport }: { readonly part: Part; readonly onExport: () =
           Save image file
         </Button>
       </div>
-      {carrying && <CarryOverDialog part={part} onClose={() => setCarrying(false)} />}
+      {carrying && (
+        <Suspense>
+          <CarryOverDialog part={part} onClose={() => setCarrying(false)} />
+        </Suspense>
+      )}
     </section>
   );
 }

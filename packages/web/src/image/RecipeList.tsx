@@ -21,6 +21,7 @@ export function RecipeList({ part }: { readonly part: Part }) {
           sentence={recipe.sentence}
           figures={recipe.promise}
           image={recipe.image}
+          meant={recipe.meant}
         />
       ));
   return (

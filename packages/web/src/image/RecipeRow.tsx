@@ -1,9 +1,10 @@
+import { Ear, X } from '@phosphor-icons/react';
 import type { Image } from '@pannet/core/image/image';
 import type { Promise as Figures } from '@pannet/core/image/recipes';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Preparation } from '@pannet/core/takes/preparation';
-import { memo, type ReactNode } from 'react';
+import { memo, useState, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { useOpenSong, useSelection } from '../session/open-song.ts';
@@ -17,6 +18,8 @@ interface Props {
   readonly figures?: Figures;
   /** null where the recipe cannot be used here. */
   readonly image: Image | null;
+  /** Findings that it is meant to draw. */
+  readonly meant?: readonly string[];
   readonly preparation?: Preparation;
   readonly children?: ReactNode;
 }
@@ -24,13 +27,16 @@ interface Props {
 /** A starting point: tried on a press at matched loudness, or given to all selected parts at once. */
 export const RecipeRow = memo(function RecipeRow(props: Props) {
   const { id, partId, partName, name, sentence, figures, image, preparation, children } = props;
+  const { meant = [] } = props;
   const open = useOpenSong();
   const { partIds } = useSelection();
+  const [asked, setAsked] = useState(false);
   const trial = useStore(open.audition.store, (state) => state.trial);
   const stepFor = (ids: readonly string[]) => ({
     name: `${ids.length > 1 ? plural(ids.length, 'part') : partName}: ${name.toLowerCase()}`,
     edits: ids.flatMap((to): Edit[] => [
       ...(image ? [{ kind: 'set-image', partId: to, image } as const] : []),
+      ...(image ? [{ kind: 'set-part', partId: to, changes: { meant } } as const] : []),
       ...(preparation ? [{ kind: 'set-preparation', partId: to, preparation } as const] : []),
     ]),
   });
@@ -41,7 +47,15 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
   };
   return (
     <div className={`recipe-row${tried ? ' tried' : ''}`} data-testid={`recipe-${name}`}>
-      <span className="fw-semibold">{name}</span>
+      <button
+        type="button"
+        className="recipe-name"
+        aria-expanded={asked || tried}
+        title={sentence ?? undefined}
+        onClick={() => setAsked(!asked)}
+      >
+        {name}
+      </button>
       <span className="d-flex gap-1">
         <Button
           size="sm"
@@ -49,12 +63,16 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
           aria-label={`Listen to ${name}`}
           aria-pressed={tried}
           disabled={!image}
-          title="Hear it as loud as what it would replace; nothing is changed yet"
+          title={
+            tried
+              ? 'Drop it: nothing was changed'
+              : 'Listen: as loud as what it would replace; nothing is changed yet'
+          }
           onClick={() =>
             tried ? open.audition.drop() : open.audition.begin({ id, partId, ...stepFor([partId]) })
           }
         >
-          {tried ? 'Drop' : 'Listen'}
+          {tried ? <X aria-hidden /> : <Ear aria-hidden />}
         </Button>
         <Button
           size="sm"
@@ -76,24 +94,31 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
       )}
       {figures && (
         <span className="mono small quiet recipe-figures">
-          fold {range(figures.foldDb)} dB{combedText(figures)}
-          <br />
-          S/M {range(figures.widthDb)} dB{figures.leads ? `, leads ${figures.leads}` : ''}
+          fold {range(figures.foldDb)} S/M {range(figures.widthDb)}
+        </span>
+      )}
+      {figures && (asked || tried) && (
+        <span className="mono small quiet recipe-figures">
+          {[combedText(figures), figures.leads ? `leads ${figures.leads}` : 'leads nowhere'].join(
+            ', ',
+          )}
           {figures.onFewTones && (
             <>
               <br />
-              few tones: {range(figures.onFewTones.foldDb)}, {range(figures.onFewTones.widthDb)}
+              of few tones {range(figures.onFewTones.foldDb)}, {range(figures.onFewTones.widthDb)}
             </>
           )}
         </span>
       )}
-      {sentence && <span className="quiet small recipe-figures">{sentence}</span>}
+      {sentence && (asked || tried) && (
+        <span className="quiet small recipe-figures">{sentence}</span>
+      )}
     </div>
   );
 });
 
 function combedText({ combed }: Figures): string {
-  return combed === 'at times' ? ', combed at times' : combed ? ', combed' : '';
+  return combed === 'at times' ? 'combed at times' : combed ? 'combed' : 'not combed';
 }
 
 function range([from, to]: readonly [number, number]): string {
@@ -101,5 +126,5 @@ function range([from, to]: readonly [number, number]): string {
     const places = Number.isInteger(value) ? 0 : 1;
     return value > 0 ? signedFigure(value, places) : figure(value, places);
   };
-  return `${text(from)} … ${text(to)}`;
+  return `${text(from)}…${text(to)}`;
 }

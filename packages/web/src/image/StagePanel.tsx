@@ -10,6 +10,7 @@ import { junction, offeredCorner, type Junction } from '@pannet/core/rendering/j
 import type { Part } from '@pannet/core/song/song';
 import { useMemo } from 'react';
 import Button from 'react-bootstrap/Button';
+import { NumberField } from '../controls/NumberField.tsx';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { useOpenSong, usePanLaw, useRate } from '../session/open-song.ts';
 import { StageDrawing } from './StageDrawing.tsx';
@@ -52,7 +53,7 @@ export function StagePanel({ part }: { readonly part: Part }) {
   const rateHz = useRate();
   const meets = useMemo(() => junction(part.image, panLaw, rateHz), [part.image, panLaw, rateHz]);
   const row = (
-    name: 'widthPercent' | 'tiltDb' | 'flanksDb' | 'balancePercent' | 'trimDb',
+    name: 'widthPercent' | 'tiltDb' | 'balancePercent' | 'trimDb',
     ends?: readonly string[],
   ) => (
     <ParameterRow
@@ -78,6 +79,7 @@ export function StagePanel({ part }: { readonly part: Part }) {
     <>
       <StageDrawing part={part} meets={meets} />
       {row('widthPercent', ['mono', 'as it is', 'doubled'])}
+      <LowEnd part={part} meets={meets} />
       {opening('thresholdDb', openingParameters.thresholdDb)}
       {stage.opening.thresholdDb !== null && (
         <>
@@ -86,11 +88,32 @@ export function StagePanel({ part }: { readonly part: Part }) {
         </>
       )}
       {row('tiltDb', ['darker', 'even', 'brighter'])}
-      <LowEnd part={part} meets={meets} />
-      {row('flanksDb')}
       {row('balancePercent', ['L', 'even', 'R'])}
       {row('trimDb')}
     </>
+  );
+}
+
+/** The level of all voices but the one in the middle: it stands beside them. */
+export function Flanks({ part }: { readonly part: Part }) {
+  const { preview, commit, cancel } = useStageEdits(part);
+  const parameter = stageParameters.flanksDb;
+  return (
+    <label
+      className="small quiet d-inline-flex align-items-center gap-1"
+      title="Flanks: the level of the sides, all voices but those in the middle"
+    >
+      Flanks
+      <NumberField
+        parameter={parameter}
+        label={parameter.label}
+        value={part.image.stage.flanksDb}
+        width={78}
+        onPreview={(flanksDb) => preview({ flanksDb })}
+        onCommit={(flanksDb) => commit({ flanksDb })}
+        onCancel={cancel}
+      />
+    </label>
   );
 }
 

@@ -17,8 +17,9 @@ import { say } from '../controls/notices.ts';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
-import { originText } from '../importing/import-files.ts';
+import { originText } from '../importing/placing.ts';
 import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/open-song.ts';
+import { stepForAll } from '../parts/parts-together.ts';
 import { tableChanges } from './voice-edits.ts';
 
 /** What becomes of a preparation. */
@@ -42,7 +43,12 @@ export function TakePanel({ part }: { readonly part: Part }) {
     const after = change(before);
     const says = preparationChanges(before, after);
     if (says.length === 0) open.session.endPreview();
-    else open.do(`${part.name}: ${says.join(', ')}`, edits(after));
+    else
+      stepForAll(open, part, says.join(', '), (partId) => {
+        const own = open.keptPart(partId)?.preparation;
+        // Of the others only what was changed.
+        return own ? [{ kind: 'set-preparation', partId, preparation: change(own) }] : [];
+      });
   };
   const cancel = () => open.session.endPreview();
   const band = (index: number, changes: Partial<EqualiserBand>): Change => {

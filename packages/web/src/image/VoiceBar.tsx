@@ -10,6 +10,7 @@ import { useGesture } from '../controls/use-gesture.ts';
 import { useOpenSong, usePlayback, useRate, useSelection } from '../session/open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
+import { editedTogether } from './edited-together.ts';
 import {
   bothDelayFigures,
   changeName,
@@ -45,9 +46,20 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
     readonly before: Voice;
     changes: VoiceChanges;
   }
+  /** A pair moves as mirror images; of several others only this one is moved. */
+  const edited = (before: Voice, changes: VoiceChanges) =>
+    open.pairOf(part.id, before.id)
+      ? editedTogether(open, part, before, changes)
+      : { name: changeName(before, changes), edits: voiceEdit(part, before, changes) };
+  const change = (before: Voice, changes: VoiceChanges) => {
+    const { name, edits } = edited(before, changes);
+    open.do(name, edits);
+  };
   const drag = useGesture<Held>({
     begin: (event) => {
-      open.selectVoice(voice.id, event.shiftKey || event.ctrlKey || event.metaKey);
+      const together = event.shiftKey || event.ctrlKey || event.metaKey;
+      if (together || !open.selection.getState().voiceIds.includes(voice.id))
+        open.selectVoice(voice.id, together);
       const at = place(event);
       const x = side === 'both' ? at.x : bars[0][0] + bars[0][1] / 2;
       return { dx: at.x - x, dy: at.y - y, before: voice, changes: {} };
@@ -65,24 +77,24 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
       }
       held.changes = changes;
       setDragging(true);
-      if (Object.keys(changes).length > 0) open.preview(voiceEdit(part, held.before, changes));
+      if (Object.keys(changes).length > 0) open.preview(edited(held.before, changes).edits);
       else open.session.endPreview();
     },
-    end: ({ before, changes }) => {
+    end: ({ before, changes }, event) => {
       setDragging(false);
-      if (Object.keys(changes).length === 0) return;
-      open.do(changeName(before, changes), voiceEdit(part, before, changes));
+      const together = event.shiftKey || event.ctrlKey || event.metaKey;
+      if (Object.keys(changes).length > 0) change(before, changes);
+      // Pressed and not moved, one of several is selected alone.
+      else if (!together) open.selectVoice(voice.id);
     },
     cancel: () => {
       setDragging(false);
       open.session.endPreview();
     },
   });
-  const change = (changes: VoiceChanges) =>
-    open.do(changeName(voice, changes), voiceEdit(part, voice, changes));
   const stepDelay = (steps: number, fine: boolean) => {
     const delay = delayStepped(voice.delay, steps, rateHz, fine);
-    if (delay.value !== voice.delay.value) change({ delay });
+    if (delay.value !== voice.delay.value) change(voice, { delay });
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = event.shiftKey ? 10 : 1;
@@ -98,7 +110,7 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
         voice.placement.panPercent + by,
       );
       if (panPercent !== voice.placement.panPercent)
-        change({ placement: { kind: 'pan', panPercent } });
+        change(voice, { placement: { kind: 'pan', panPercent } });
     } else if (event.key !== 'Escape' || !drag.cancel()) return;
     event.preventDefault();
   };
@@ -132,7 +144,7 @@ export function VoiceBar({ part, box, placed: { voice, side, y, bars }, labelY }
       onKeyDown={onKeyDown}
       onFocus={() => selected || open.selectVoice(voice.id)}
       onDoubleClick={() =>
-        voice.delay.value !== 0 && change({ delay: { value: 0, unit: voice.delay.unit } })
+        voice.delay.value !== 0 && change(voice, { delay: { value: 0, unit: voice.delay.unit } })
       }
     >
       {side === 'both' && (

@@ -1,4 +1,5 @@
 import {
+  ArrowsHorizontal,
   ArrowsLeftRight,
   Copy,
   Plus,
@@ -6,21 +7,34 @@ import {
   SpeakerSlash,
   Trash,
 } from '@phosphor-icons/react';
-import { freeVoiceId, mirroredImage, mostVoices, type Image } from '@pannet/core/image/image';
+import { freeVoiceId, mirroredImage, type Image } from '@pannet/core/image/image';
+import {
+  copiedAcross,
+  duplicated,
+  figuresText,
+  hasOtherSide,
+  hasRoom,
+  usualFigures,
+  withFigures,
+  withPair,
+  type PairFigures,
+} from '@pannet/core/image/pairs';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useOpenSong, usePlayback, useSelection } from '../session/open-song.ts';
-import { changeName, changesFor, voiceEdit, type VoiceChanges } from './voice-edits.ts';
+import { Flanks } from './StagePanel.tsx';
+import { editedTogether } from './edited-together.ts';
+import { changeName, voiceEdit, type VoiceChanges } from './voice-edits.ts';
 import { pages, type Page } from './voice-pages.tsx';
 
 /** Every value of every voice, typed, with its unit; in pages, since there are more of them than fit side by side. */
 export function VoiceTable({ part }: { readonly part: Part }) {
   const open = useOpenSong();
   const [pageName, setPage] = useState(pages[0].name);
-  const { voiceIds } = useSelection();
+  const { voiceId, voiceIds } = useSelection();
   const { voices } = part.image;
   const page = pages.find(({ name }) => name === pageName) ?? pages[0];
   /** What is done to the voices as they are kept: what is only tried is not kept under another name. */
@@ -36,6 +50,21 @@ export function VoiceTable({ part }: { readonly part: Part }) {
       return { voices: [...kept, voice], stage };
     });
     open.selectVoice(open.keptPart(part.id)?.image.voices.at(-1)?.id ?? null);
+  };
+  /** Of the selected voice, or of the first one; a pair that is selected is given the figures. */
+  const addPair = (figures: PairFigures | null) => {
+    const kept = open.keptPart(part.id);
+    const chosen = voiceId ?? kept?.image.voices[0]?.id ?? null;
+    const before = chosen === null ? null : open.pairOf(part.id, chosen);
+    const made =
+      kept &&
+      (before && figures ? { image: kept.image, pair: before } : withPair(kept.image, chosen));
+    if (!made) return;
+    const text = figures ? figuresText(figures) : '';
+    changeImage(before && figures ? `pair ${text}` : `add a pair ${text}`.trim(), () =>
+      figures ? withFigures(made.image, made.pair, figures) : made.image,
+    );
+    open.pairUp(part.id, made.pair);
   };
   const swap = () =>
     changeImage('swap sides', (kept) => ({ ...mirroredImage(kept), stage: kept.stage }));
@@ -54,22 +83,54 @@ export function VoiceTable({ part }: { readonly part: Part }) {
             </button>
           ))}
         </span>
-        <span className="quiet small">
-          {voiceIds.length > 1
-            ? `${voiceIds.length} voices are edited together`
-            : 'Ctrl and a press: several voices'}
-        </span>
+        <Together part={part} voiceIds={voiceIds} />
         <span className="flex-grow-1" />
-        <Button className="btn-tool" variant="light" title="Swap the sides" onClick={swap}>
-          <ArrowsLeftRight aria-hidden /> Swap sides
+        <Flanks part={part} />
+        <select
+          className="plain-select"
+          aria-label="Usual figures of a pair"
+          title="Gives the selected pair these figures, or adds a pair with them"
+          value=""
+          disabled={!hasRoom(part.image, 2) && !(voiceId && open.pairOf(part.id, voiceId))}
+          onChange={(event) => addPair(usualFigures[Number(event.target.value)])}
+        >
+          <option value="" disabled hidden>
+            Usual …
+          </option>
+          {usualFigures.map((figures, n) => (
+            <option key={figuresText(figures)} value={n}>
+              {figuresText(figures)}
+            </option>
+          ))}
+        </select>
+        <Button
+          className="btn-tool"
+          variant="light"
+          disabled={!hasRoom(part.image, 2)}
+          aria-label="Add a pair"
+          title="Add a pair: two voices hard left and right of the selected one, edited as mirror images"
+          onClick={() => addPair(null)}
+        >
+          <Plus aria-hidden /> Pair
         </Button>
         <Button
           className="btn-tool"
           variant="light"
-          disabled={voices.length >= mostVoices}
+          aria-label="Swap sides"
+          title="Swap the sides"
+          onClick={swap}
+        >
+          <ArrowsLeftRight aria-hidden />
+        </Button>
+        <Button
+          className="btn-tool"
+          variant="light"
+          disabled={!hasRoom(part.image, 1)}
+          aria-label="Add voice"
+          title="Add a voice in the middle"
           onClick={add}
         >
-          <Plus aria-hidden /> Add voice
+          <Plus aria-hidden /> Voice
         </Button>
       </div>
       <div className="voice-table-rows">
@@ -91,15 +152,12 @@ export function VoiceTable({ part }: { readonly part: Part }) {
                 voice={voice}
                 page={page}
                 onDuplicate={() =>
-                  changeImage(`duplicate ${voice.name}`, ({ voices: kept, stage }) => ({
-                    stage,
-                    voices: [
-                      ...kept,
-                      ...kept.flatMap((other) =>
-                        other.id === voice.id ? [copyOf(other, freeVoiceId(kept))] : [],
-                      ),
-                    ],
-                  }))
+                  changeImage(`duplicate ${voice.name}`, (kept) => duplicated(kept, voice.id))
+                }
+                onCopyAcross={() =>
+                  changeImage(`copy ${voice.name} to the other side`, (kept) =>
+                    copiedAcross(kept, voice.id),
+                  )
                 }
                 onRemove={() =>
                   changeImage(`remove ${voice.name}`, ({ voices: kept, stage }) => ({
@@ -119,8 +177,41 @@ export function VoiceTable({ part }: { readonly part: Part }) {
   );
 }
 
-function copyOf(voice: Voice, id: string): Voice {
-  return { ...voice, id, name: `${voice.name} copy`.slice(0, 60) };
+/** Which voices are edited together, and how. */
+function Together({
+  part,
+  voiceIds,
+}: {
+  readonly part: Part;
+  readonly voiceIds: readonly string[];
+}) {
+  const open = useOpenSong();
+  const { voiceId, delaysAlike } = useSelection();
+  const pair = voiceId === null ? null : open.pairOf(part.id, voiceId);
+  if (pair)
+    return (
+      <span className="small d-inline-flex align-items-center gap-2">
+        <span title="Place and cents of one are those of the other, the other way round">
+          Mirror images
+        </span>
+        <label className="quiet d-inline-flex align-items-center gap-1">
+          <input
+            type="checkbox"
+            checked={delaysAlike}
+            onChange={(event) => open.selection.setState({ delaysAlike: event.target.checked })}
+          />
+          delays alike
+        </label>
+        <Button className="btn-tool" variant="light" onClick={() => open.partUp(part.id, pair)}>
+          Let go
+        </Button>
+      </span>
+    );
+  return (
+    <span className="quiet small" title="Ctrl and a press select several voices">
+      {voiceIds.length > 1 ? `${voiceIds.length} edited together` : ''}
+    </span>
+  );
 }
 
 interface RowProps {
@@ -128,31 +219,18 @@ interface RowProps {
   readonly voice: Voice;
   readonly page: Page;
   readonly onDuplicate: () => void;
+  readonly onCopyAcross: () => void;
   readonly onRemove: () => void;
 }
 
-function VoiceRow({ part, voice, page, onDuplicate, onRemove }: RowProps) {
+function VoiceRow({ part, voice, page, onDuplicate, onCopyAcross, onRemove }: RowProps) {
   const open = useOpenSong();
   const { voiceId, voiceIds } = useSelection();
   const soloed = usePlayback((state) => state.soloVoices[part.id]?.includes(voice.id) ?? false);
   const selected = voiceId === voice.id || voiceIds.includes(voice.id);
-  const confirmed = () =>
-    open.keptPart(part.id)?.image.voices.find((other) => other.id === voice.id) ?? voice;
-  /** The voices that are edited together with this one, and it itself. */
-  const edits = (shown: VoiceChanges): Edit[] => {
-    const before = confirmed();
-    const changes = open.onKept<Omit<Voice, 'id'>>(part.id, voice, before, shown);
-    const others = voiceIds.includes(voice.id)
-      ? part.image.voices.filter(({ id }) => id !== voice.id && voiceIds.includes(id))
-      : [];
-    return [voice, ...others].flatMap((other) =>
-      voiceEdit(part, other, other === voice ? changes : changesFor(other, before, changes)),
-    );
-  };
   const change = (changes: VoiceChanges) => {
-    const all = edits(changes);
-    const more = all.length > 1 ? ` (and ${all.length - 1} more)` : '';
-    open.do(`${changeName(confirmed(), changes)}${more}`, all);
+    const { name, edits } = editedTogether(open, part, voice, changes);
+    open.do(name, edits);
   };
   const select = (together: boolean) => open.selectVoice(voice.id, together);
   return (
@@ -161,7 +239,9 @@ function VoiceRow({ part, voice, page, onDuplicate, onRemove }: RowProps) {
       onFocus={() => selected || select(false)}
       onPointerDown={(event) => {
         const together = event.shiftKey || event.ctrlKey || event.metaKey;
-        if (together || !selected) select(together);
+        // In a field of one of several the values of all are set; beside the fields it is selected alone.
+        const field = (event.target as Element).closest('input, select, button') !== null;
+        if (together || !selected || !field) select(together);
       }}
     >
       <td style={{ minWidth: 96 }}>
@@ -182,7 +262,7 @@ function VoiceRow({ part, voice, page, onDuplicate, onRemove }: RowProps) {
       <page.Cells
         part={part}
         voice={voice}
-        onPreview={(changes) => open.preview(edits(changes))}
+        onPreview={(changes) => open.preview(editedTogether(open, part, voice, changes).edits)}
         onChange={change}
         onCancel={() => open.session.endPreview()}
       />
@@ -210,10 +290,21 @@ function VoiceRow({ part, voice, page, onDuplicate, onRemove }: RowProps) {
           className="btn-tool"
           variant="light"
           aria-label={`Duplicate ${voice.name}`}
-          disabled={part.image.voices.length >= mostVoices}
+          title="Duplicate"
+          disabled={!hasRoom(part.image, 1)}
           onClick={onDuplicate}
         >
           <Copy size={16} />
+        </Button>
+        <Button
+          className="btn-tool"
+          variant="light"
+          aria-label={`Copy ${voice.name} to the other side`}
+          title="Copy to the other side"
+          disabled={!hasRoom(part.image, 1) || !hasOtherSide(voice)}
+          onClick={onCopyAcross}
+        >
+          <ArrowsHorizontal size={16} />
         </Button>
         <Button
           className="btn-tool"

@@ -109,7 +109,7 @@ export function valueText(parameter: Parameter, value: number | null): string {
 }
 
 export function tunerKindText(kind: TunerKind): string {
-  return { single: 'single lines', chords: 'chords', struck: 'struck sounds' }[kind];
+  return { single: 'single lines', chords: 'chords', struck: 'struck sounds', pads: 'pads' }[kind];
 }
 
 function delayFigure(before: Delay, after: Delay): string {

@@ -55,7 +55,7 @@ export const pages: readonly Page[] = [
   },
   { name: 'Drift', columns: ['Range', 'Rate', 'Seed', 'Goes'], Cells: DriftCells },
   {
-    name: 'Colour and tone',
+    name: 'Colour',
     columns: ['Odd', 'Even', 'Low cut', 'High cut', 'Tilt', 'Bell'],
     Cells: ToneCells,
   },
@@ -259,6 +259,7 @@ function TunerCells(props: CellProps) {
         <select
           className="plain-select"
           aria-label={`What the tuner of ${voice.name} is for`}
+          title="Single lines, chords and struck sounds are spliced: attacks stay, the voice moves by some ms. Pads keeps steady chords pure and in time; attacks go soft."
           value={voice.tuner.kind}
           onChange={(event) =>
             onChange({ tuner: { ...voice.tuner, kind: event.target.value as TunerKind } })

@@ -1,5 +1,6 @@
 import { WarningDiamond, X } from '@phosphor-icons/react';
 import { plural } from '@pannet/core/quantities/wording';
+import { useEffect, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Progress } from '../controls/Progress.tsx';
 import { shareOf, type ImportState } from './import-queue.ts';
@@ -10,11 +11,22 @@ interface Props {
   readonly onDismiss: () => void;
 }
 
+/** So long what came in is said; after that the mark in each part's row says it. */
+const saidMs = 20_000;
+
 export function ImportPanel({ state, onStop, onDismiss }: Props) {
   const { steps, waiting, total, outcomes } = state;
   const refused = outcomes.filter((outcome) => !outcome.taken);
   const noted = outcomes.filter((outcome) => outcome.taken);
   const busy = steps.length + waiting > 0;
+  // What is being read stays, and so does what was not taken.
+  const [read, setRead] = useState(false);
+  const passes = !busy && !read && refused.length === 0 && noted.length > 0;
+  useEffect(() => {
+    if (!passes) return;
+    const timer = setTimeout(onDismiss, saidMs);
+    return () => clearTimeout(timer);
+  }, [passes, onDismiss]);
   if (!busy && outcomes.length === 0) return null;
   const share = shareOf(state);
   const what =
@@ -54,11 +66,16 @@ export function ImportPanel({ state, onStop, onDismiss }: Props) {
           {outcome.sentence}
         </p>
       ))}
-      {noted.map((outcome, n) => (
-        <p key={n} className="m-0 small quiet">
-          {outcome.sentence}
-        </p>
-      ))}
+      {noted.length > 0 && (
+        <details className="small" onToggle={(event) => setRead(event.currentTarget.open)}>
+          <summary className="quiet">{plural(noted.length, 'note')} on what came in</summary>
+          {noted.map((outcome, n) => (
+            <p key={n} className="m-0 quiet">
+              {outcome.sentence}
+            </p>
+          ))}
+        </details>
+      )}
     </section>
   );
 }

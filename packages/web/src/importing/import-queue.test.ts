@@ -65,9 +65,13 @@ class FakeUpload {
     this.aborted = true;
     this.onabort?.();
   }
-  answer(n: number) {
+  answer(n: number, channels: 1 | 2 = 1, rateHz = 48_000) {
     this.status = 201;
-    this.responseText = JSON.stringify({ ...recordingOf(n), fileName: this.name });
+    this.responseText = JSON.stringify({
+      ...recordingOf(n, channels),
+      rateHz,
+      fileName: this.name,
+    });
     this.onload?.();
   }
 }
@@ -151,5 +155,53 @@ describe('files that are dropped', () => {
     FakeUpload.all.at(-1)?.answer(3);
     await idle();
     expect(names()).toEqual(['three']);
+  });
+
+  test('what is sure finds its place at once; the rest is asked when all of the drop is there', async () => {
+    queue.bring(
+      ['hum.wav', 'harp 1.wav', 'harp 2.wav', 'room.wav', 'hall.wav'].map((name) => wavOf(name)),
+    );
+    await idle();
+    for (let n = 0; n < 5; n++) {
+      FakeUpload.all[n].answer(n, n > 2 ? 2 : 1);
+      await idle();
+    }
+    expect(names()).toEqual(['hum']);
+    expect(shareOf(queue.store.getState())).toBe(1);
+    const { asked } = queue.store.getState();
+    expect(asked.map(({ choices }) => choices[0])).toEqual(['takes', 'pair', 'pair']);
+    queue.answer(['takes', 'pair', 'bed']);
+    expect(names()).toEqual(['hum', 'harp', 'room']);
+    const { song } = open.session.store.getState();
+    expect(song.bed?.recording).toBe(recordingOf(4, 2).hash);
+    expect(queue.store.getState()).toMatchObject({ asked: [], held: 0 });
+    expect(queue.store.getState().outcomes).toHaveLength(4);
+    expect(queue.store.getState().outcomes.every(({ taken }) => taken)).toBe(true);
+  });
+
+  test('a rough mix beside mono files asks nothing', async () => {
+    queue.bring(['mix.wav', 'hum.wav'].map((name) => wavOf(name)));
+    await idle();
+    FakeUpload.all[0].answer(1, 2);
+    await idle();
+    expect(open.session.store.getState().song.bed).toBeNull();
+    FakeUpload.all[1].answer(2);
+    await idle();
+    expect(names()).toEqual(['hum']);
+    expect(open.session.store.getState().song.bed?.recording).toBe(recordingOf(1, 2).hash);
+    expect(queue.store.getState().asked).toEqual([]);
+  });
+
+  test('the first file decides the rate, though it waits for an answer; a reload names what waited', async () => {
+    queue.bring([wavOf('room.wav', 44_100), wavOf('hum.wav', 48_000)]);
+    await idle();
+    FakeUpload.all[0].answer(1, 2, 44_100);
+    await idle();
+    // The second one is converted to the first one's rate, and not sent as it is.
+    expect(FakeUpload.all).toHaveLength(1);
+    expect(FakeWorker.of('convert.worker.ts').posted).toMatchObject([{ rateHz: 44_100 }]);
+    expect(new ImportQueue(open).store.getState().outcomes.map(({ fileName }) => fileName)).toEqual(
+      ['room.wav', 'hum.wav'],
+    );
   });
 });

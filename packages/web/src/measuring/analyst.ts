@@ -88,6 +88,18 @@ export class Analyst {
     this.#timer = setTimeout(() => this.#next(), patienceMs);
   }
 
+  /** Whether the figures of a part are those of what it is now. */
+  isCurrent(partId: string): boolean {
+    return this.store.getState().parts[partId]?.current ?? false;
+  }
+
+  /** What is known of a part as it is in another song than the one that is measured now: as it is kept, say. */
+  knownOf(song: Song, partId: string): PartMeasures | null {
+    const part = song.parts[partId] as Part | undefined;
+    const known = part && this.#known.get(contentKey(song, part, this.#stretch(part)));
+    return known ? { ...known, current: true } : null;
+  }
+
   /** While it plays only the selected part is measured: the sound comes first. */
   setPlaying(playing: boolean): void {
     if (playing === this.#playing) return;

@@ -1,5 +1,6 @@
 import { mostReduction } from '@pannet/core/derived/reduction';
-import { takeSource } from '@pannet/core/derived/splice-library';
+import { makingLoader } from '@pannet/core/derived/made-source';
+import { takeSource } from '@pannet/core/derived/take-source';
 import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
@@ -34,7 +35,7 @@ async function measure(job: MeasureJob): Promise<void> {
       preparation,
       takeSource(song, takes[0]),
       plan.rateHz,
-      reader.load,
+      makingLoader(reader.load),
       from,
       to,
     );

@@ -52,6 +52,7 @@ const mend: Mend = {
   widthAfterDb: -0.4,
   verdict: 'holds',
   gone: true,
+  onlyHere: false,
 };
 
 describe('a mend', () => {

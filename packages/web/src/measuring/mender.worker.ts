@@ -4,7 +4,7 @@ import { findSafer, type Search } from '@pannet/core/findings/safer';
 import type { Image } from '@pannet/core/image/image';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { renderStretch } from '@pannet/core/rendering/offline';
-import type { Song } from '@pannet/core/song/song';
+import { partFrames, type Song } from '@pannet/core/song/song';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer } from '../workers/ask.ts';
@@ -18,11 +18,17 @@ const seed = 1;
 answer<ToMender, Mended, number | Search>(async (job, tell) => {
   const { song, partId, from, to, splices } = job;
   if (job.kind === 'mend') {
-    const measure = async (changed: Song) => {
+    const over = (start: number, end: number) => async (changed: Song) => {
       const plan = await planOfPart(changed, partId, reader, splices);
-      return measurePart(plan, partId, reader.load, from, to, undefined, plains);
+      return measurePart(plan, partId, reader.load, start, end, undefined, plains);
     };
-    return { mend: await findMend(job.code, song, partId, measure, tell) };
+    // As long a stretch behind the one at hand, or before it.
+    const length = to - from;
+    const start = [to, from - length].find(
+      (frame) => frame >= 0 && frame + length <= partFrames(song, song.parts[partId]),
+    );
+    const elsewhere = start === undefined ? null : over(start, start + length);
+    return { mend: await findMend(job.code, song, partId, over(from, to), tell, elsewhere) };
   }
   const part = song.parts[partId];
   const measure = async (image: Image) => {

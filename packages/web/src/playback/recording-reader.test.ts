@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, jest, test } from '@jest/globals';
-import { sourceKey } from '@pannet/core/derived/splice-library';
+import { channelSource } from '@pannet/core/sources/blocks';
 import { recordingOf } from '../testing/song.fixture.ts';
 import { RecordingReader } from './recording-reader.ts';
 
@@ -16,10 +16,7 @@ let replies: Reply[];
 /** The ranges of each request. */
 let asked: { start: number; end: number }[][];
 
-const source = (channel: number) => ({
-  key: sourceKey(recording.hash, channel),
-  frames: recording.frames,
-});
+const source = (channel: number) => channelSource(recording, channel);
 
 beforeEach(() => {
   replies = [];

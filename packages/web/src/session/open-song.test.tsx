@@ -1,4 +1,3 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, fireEvent, render, screen, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
@@ -11,28 +10,19 @@ import { StagePanel } from '../image/StagePanel.tsx';
 import { RecipeList } from '../image/RecipeList.tsx';
 import { TakePanel } from '../image/TakePanel.tsx';
 import { VoiceTable } from '../image/VoiceTable.tsx';
-import { PartsList } from '../parts/PartsList.tsx';
 import { SongSession } from '../sync/song-session.ts';
 import type { SpliceJob } from '../playback/messages.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
+import { openTwoParts, showIn } from '../testing/show-song.tsx';
 import { twoParts } from '../testing/song.fixture.ts';
 import { BottomBar } from '../transport/BottomBar.tsx';
-import { OpenSong, OpenSongContext, useSelectedPart } from './open-song.ts';
+import { neutralImage } from '@pannet/core/image/image';
+import { OpenSong, useSelectedPart } from './open-song.ts';
 
 let open: OpenSong;
 
 beforeEach(() => {
-  FakeWorker.install();
-  localStorage.clear();
-  let ids = 0;
-  Object.assign(globalThis.crypto, { randomUUID: () => `id-${ids++}` });
-  // jsdom draws nothing; the canvases do without.
-  HTMLCanvasElement.prototype.getContext = () => null;
-  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  open = new OpenSong(
-    new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
-    'harp',
-  );
+  open = openTwoParts('harp');
 });
 afterEach(() => open.close());
 
@@ -47,24 +37,33 @@ function Recipes() {
   return part ? <RecipeList part={part} /> : null;
 }
 
-function show(place: React.ReactNode) {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return render(
-    <QueryClientProvider client={queries}>
-      <OpenSongContext value={open}>{place}</OpenSongContext>
-    </QueryClientProvider>,
-  );
-}
+const show = (place: React.ReactNode) => showIn(open, place);
 
 describe('an open song', () => {
-  test('begins with the part that the address names, or the first', () => {
+  test('begins with the part that the address names, otherwise with the first that is wide, or the first', () => {
     expect(open.selection.getState().partId).toBe('harp');
     const other = new OpenSong(
       new SongSession('s', { song: twoParts(), revision: 0, log: [], earlier: null, may: 'own' }),
       'none',
     );
-    expect(other.selection.getState().partId).toBe('hum');
+    expect(other.selection.getState().partId).toBe('harp');
     other.close();
+    const song = twoParts();
+    const plain = Object.fromEntries(
+      Object.entries(song.parts).map(([id, part]) => [id, { ...part, image: neutralImage() }]),
+    );
+    const untouched = new OpenSong(
+      new SongSession('s', {
+        song: { ...song, parts: plain },
+        revision: 0,
+        log: [],
+        earlier: null,
+        may: 'own',
+      }),
+      undefined,
+    );
+    expect(untouched.selection.getState().partId).toBe('hum');
+    untouched.close();
   });
 
   test('plain and image flip for all selected parts together', () => {
@@ -141,21 +140,21 @@ describe('the voice table', () => {
 
   test('adds, duplicates, mutes, inverts, mirrors, removes and swaps sides', async () => {
     show(<Table />);
-    await userEvent.click(screen.getByText('Swap sides'));
+    await userEvent.click(screen.getByLabelText('Swap sides'));
     const pans = () =>
       song().parts.harp.image.voices.map(({ placement }) =>
         placement.kind === 'pan' ? placement.panPercent : 'mirror',
       );
     expect(pans()).toEqual([0, 100, -100]);
     expect(Object.is(pans()[0], 0)).toBe(true);
-    await userEvent.click(screen.getByText('Add voice'));
+    await userEvent.click(screen.getByLabelText('Add voice'));
     await userEvent.click(screen.getByLabelText('Duplicate left double'));
     expect(song().parts.harp.image.voices.map(({ name }) => name)).toEqual([
       'anchor',
       'right double',
       'left double',
       'voice 4',
-      'left double copy',
+      'left',
     ]);
     await userEvent.click(screen.getByLabelText('Mute anchor'));
     await userEvent.click(screen.getByLabelText('Inverted polarity of anchor'));
@@ -254,10 +253,11 @@ test('an image is carried over to other parts, mirrored, with its preparation', 
       preparation: { ...song().parts.harp.preparation, compressor },
     },
   ]);
+  open.do('meant', [{ kind: 'set-part', partId: 'harp', changes: { meant: ['leads'] } }]);
   show(<CarryOverDialog part={song().parts.harp} onClose={() => {}} />);
   await userEvent.click(screen.getByLabelText('Hum'));
   await userEvent.click(screen.getByLabelText(/Mirrored/));
-  await userEvent.click(screen.getByLabelText(/preparation/));
+  await userEvent.click(screen.getByLabelText('The image and the preparation of the take'));
   await userEvent.click(screen.getByText('Carry over to 1 part'));
   expect(song().parts.hum.image.voices.map(({ name }) => name)).toEqual([
     'anchor',
@@ -265,32 +265,9 @@ test('an image is carried over to other parts, mirrored, with its preparation', 
     'left double',
   ]);
   expect(song().parts.hum.preparation.compressor.thresholdDb).toBe(-20);
+  expect(song().parts.hum.meant).toEqual(['leads']);
   act(() => open.session.undo());
   expect(song().parts.hum.image.voices).toHaveLength(1);
-});
-
-describe('the parts list', () => {
-  test('selects one, several with Ctrl, a range with Shift', () => {
-    show(<PartsList onFiles={() => {}} />);
-    fireEvent.click(screen.getByText('Hum'));
-    expect(open.selection.getState().partIds).toEqual(['hum']);
-    fireEvent.click(screen.getByText('Harp'), { ctrlKey: true });
-    expect(open.selection.getState().partIds).toEqual(['hum', 'harp']);
-    fireEvent.click(screen.getByText('Harp'), { ctrlKey: true });
-    expect(open.selection.getState().partIds).toEqual(['hum']);
-    fireEvent.click(screen.getByText('Harp'), { shiftKey: true });
-    expect(open.selection.getState().partIds).toEqual(['hum', 'harp']);
-  });
-
-  test('solo is for the ears, mute is a step that can be undone', async () => {
-    show(<PartsList onFiles={() => {}} />);
-    await userEvent.click(screen.getByLabelText('Solo Hum'));
-    expect(open.playback.store.getState().monitoring.solo).toEqual(['hum']);
-    expect(open.session.store.getState().history.undo).toHaveLength(0);
-    await userEvent.click(screen.getByLabelText('Mute Hum'));
-    expect(song().parts.hum.muted).toBe(true);
-    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe('mute Hum');
-  });
 });
 
 test('the bottom bar turns what is heard', async () => {
@@ -337,11 +314,11 @@ describe('what is only tried is not kept under another name', () => {
   test('by adding a voice, duplicating one, or swapping sides', async () => {
     show(<Table />);
     tryMirrored();
-    await userEvent.click(screen.getByText('Add voice'));
+    await userEvent.click(screen.getByLabelText('Add voice'));
     expect(kept()).toEqual([...before, 'voice 4']);
     act(() => open.session.undo());
     tryMirrored();
-    await userEvent.click(screen.getByText('Swap sides'));
+    await userEvent.click(screen.getByLabelText('Swap sides'));
     expect(kept()).toEqual(['anchor', 'right double', 'left double']);
     expect(open.audition.store.getState().trial).toBeNull();
   });

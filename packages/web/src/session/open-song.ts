@@ -1,20 +1,24 @@
 import type { Image } from '@pannet/core/image/image';
+import { areMirrorImages, type Pair } from '@pannet/core/image/pairs';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { rateOf, type Part, type Song } from '@pannet/core/song/song';
-import { createContext, useContext } from 'react';
+import { rateOf, songFrames, type Part, type Song } from '@pannet/core/song/song';
+import { createContext, useContext, useMemo } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
 import { BlindSession } from '../comparing/blind-session.ts';
 import { Comparing } from '../comparing/comparing.ts';
+import { levelsMovedBy, newestEdits } from '../comparing/levels-moved.ts';
 import { say } from '../controls/notices.ts';
-import { Audition } from '../measuring/audition.ts';
+import { Audition, type Trial } from '../measuring/audition.ts';
 import { Mender } from '../measuring/mender.ts';
 import { Playback, type PlaybackState } from '../playback/playback.ts';
 import type { SessionState } from '../sync/session-state.ts';
 import type { SongSession } from '../sync/song-session.ts';
+import { wholeView, type TimeView } from '../waves/time-view.ts';
+import { Waves } from '../waves/waves.ts';
 
 export interface Selection {
   /** The part that is looked at, and any others that a recipe or an export goes to as well. */
@@ -23,6 +27,10 @@ export interface Selection {
   readonly voiceId: string | null;
   /** Voices that are edited together with it. */
   readonly voiceIds: readonly string[];
+  /** Voices of a part that are edited as mirror images of each other, until they are let go. */
+  readonly pairs: Readonly<Record<string, readonly Pair[]>>;
+  /** Whether both voices of a pair get the same delay, too. */
+  readonly delaysAlike: boolean;
 }
 
 /** A song that is open in this window: its document, its sound, its figures, and what is selected. */
@@ -35,6 +43,9 @@ export class OpenSong {
   readonly mender: Mender;
   readonly blind: BlindSession;
   readonly selection: StoreApi<Selection>;
+  readonly waves = new Waves();
+  /** The stretch of the song that is drawn over time; null for all of it. */
+  readonly view = createStore<{ readonly view: TimeView | null }>(() => ({ view: null }));
   readonly #ends: (() => void)[] = [];
 
   /** @param addressed the part that the address names; the first one if there is no such part */
@@ -45,17 +56,21 @@ export class OpenSong {
     this.blind = new BlindSession(session, this.playback, this.comparing);
     const { song } = session.store.getState();
     const first =
-      addressed && Object.hasOwn(song.parts, addressed) ? addressed : (song.partOrder[0] ?? null);
+      addressed && Object.hasOwn(song.parts, addressed) ? addressed : firstToLookAt(song);
     this.selection = createStore<Selection>(() => ({
       partId: first,
       partIds: first ? [first] : [],
       voiceId: null,
       voiceIds: [],
+      pairs: {},
+      delaysAlike: false,
     }));
     this.#ends.push(
       session.store.subscribe((state, before) => {
         if (state.shown !== before.shown) this.playback.setSong(state.shown);
-        if (state.song !== before.song) this.#follow(state.song);
+        if (state.song === before.song) return;
+        this.#follow(state.song);
+        this.#letGo(newestEdits(state, before));
       }),
       this.selection.subscribe((selection, before) => {
         if (selection.partId === before.partId) return;
@@ -71,7 +86,10 @@ export class OpenSong {
       }),
       this.analyst.store.subscribe(() => this.#match()),
       this.comparing.store.subscribe(() => this.#match()),
-      this.audition.store.subscribe(() => this.#match()),
+      this.audition.store.subscribe((state, before) => {
+        if (isHeard(state.trial) || isHeard(before.trial)) this.#measure();
+        this.#match();
+      }),
       this.blind.store.subscribe(() => this.#match()),
     );
     // For the console and for the tests: what is open, and what plays.
@@ -101,10 +119,12 @@ export class OpenSong {
     this.#match();
   }
 
+  /** What is tried is what is heard, so it is what figures are of. */
   #measure(): void {
     const { looping, loop } = this.playback.store.getState();
+    const { song, shown } = this.session.store.getState();
     this.analyst.update(
-      this.session.store.getState().song,
+      isHeard(this.audition.store.getState().trial) ? shown : song,
       this.selection.getState().partId,
       looping ? loop : null,
     );
@@ -137,16 +157,69 @@ export class OpenSong {
     const said = ({ plain, image }: Pick<Monitoring, 'plain' | 'image'>) =>
       JSON.stringify([Object.entries(plain).sort(), Object.entries(image).sort()]);
     if (said({ plain, image }) !== said(monitoring)) this.playback.listen({ plain, image });
+    this.comparing.catchUp(this.session.store.getState().song);
   }
 
-  /** @param together whether the voices that were selected stay selected with it */
+  /** A level that is moved is heard as moved: what was held of the part while states were compared is let go. */
+  #letGo(edits: readonly Edit[]): void {
+    const { held } = this.comparing.store.getState();
+    const moved = levelsMovedBy(edits).filter((partId) => partId in held);
+    for (const partId of new Set(moved)) {
+      this.comparing.release(partId);
+      const { name } = this.session.store.getState().song.parts[partId];
+      say(`“${name}” is heard at the level that you set: equal loudness was let go.`);
+    }
+  }
+
+  /** Says whether there is any part. */
+  selectAllParts(): boolean {
+    const { partOrder } = this.session.store.getState().song;
+    this.selection.setState({ partIds: partOrder });
+    return partOrder.length > 0;
+  }
+
+  /**
+   * Selects a voice, and with it the one that it is a pair with.
+   * @param together whether the voices that were selected stay selected with it
+   */
   selectVoice(voiceId: string | null, together = false): void {
-    const { voiceIds } = this.selection.getState();
+    const { partId, voiceIds } = this.selection.getState();
     if (voiceId === null) this.selection.setState({ voiceId, voiceIds: [] });
-    else if (!together) this.selection.setState({ voiceId, voiceIds: [voiceId] });
-    else if (voiceIds.includes(voiceId))
+    else if (!together) {
+      const pair = partId === null ? null : this.pairOf(partId, voiceId);
+      this.selection.setState({ voiceId, voiceIds: pair ?? [voiceId] });
+    } else if (voiceIds.includes(voiceId))
       this.selection.setState({ voiceIds: voiceIds.filter((id) => id !== voiceId) });
     else this.selection.setState({ voiceId, voiceIds: [...voiceIds, voiceId] });
+  }
+
+  /** The pair that a voice belongs to, as long as both are there and are mirror images: another image has other voices by these ids. */
+  pairOf(partId: string, voiceId: string): Pair | null {
+    const pairs = this.selection.getState().pairs[partId] as readonly Pair[] | undefined;
+    const pair = pairs?.find((one) => one.includes(voiceId));
+    if (!pair) return null;
+    const voices = this.keptPart(partId)?.image.voices ?? [];
+    const [left, right] = pair.map((id) => voices.find((voice) => voice.id === id));
+    return left && right && areMirrorImages(left, right) ? pair : null;
+  }
+
+  /** From now on both are edited as mirror images. */
+  pairUp(partId: string, pair: Pair): void {
+    const { pairs } = this.selection.getState();
+    const others = (pairs[partId] as readonly Pair[] | undefined)?.filter(
+      (one) => !one.some((id) => pair.includes(id)),
+    );
+    this.selection.setState({ pairs: { ...pairs, [partId]: [...(others ?? []), pair] } });
+    this.selection.setState({ voiceId: pair[0], voiceIds: pair });
+  }
+
+  /** Lets a pair go: its voices are edited each for itself. */
+  partUp(partId: string, pair: Pair): void {
+    const { pairs, voiceId } = this.selection.getState();
+    this.selection.setState({
+      pairs: { ...pairs, [partId]: pairs[partId].filter((one) => one !== pair) },
+      voiceIds: voiceId === null ? [] : [voiceId],
+    });
   }
 
   #plainGain(part: Part): number | null {
@@ -244,6 +317,7 @@ export class OpenSong {
   }
 
   preview(edits: readonly Edit[]): void {
+    this.#letGo(edits);
     this.session.preview(edits);
   }
 
@@ -254,7 +328,18 @@ export class OpenSong {
     this.session.close();
     this.playback.close();
     this.analyst.close();
+    this.waves.close();
   }
+}
+
+/** The first part that is wide already shows what this is about; where none is, the first one. */
+function firstToLookAt({ partOrder, parts }: Song): string | null {
+  return partOrder.find((id) => parts[id].image.voices.length > 1) ?? partOrder.at(0) ?? null;
+}
+
+/** Whether something is tried, and its loudness is matched. */
+function isHeard(trial: Trial | null): boolean {
+  return trial !== null && trial.matchedDb !== null;
 }
 
 export const OpenSongContext = createContext<OpenSong | null>(null);
@@ -298,6 +383,14 @@ export function useSelection(): Selection {
   return useStore(useOpenSong().selection);
 }
 
+/** What of the song is drawn over time. */
+export function useTimeView(): TimeView {
+  const { view } = useStore(useOpenSong().view);
+  const frames = useSession(({ shown }) => songFrames(shown));
+  const whole = useMemo(() => wholeView(frames), [frames]);
+  return view && view.to <= whole.to ? view : whole;
+}
+
 export function useSelectedPart(): Part | null {
   const { partId } = useSelection();
   return useSession(({ shown }) => (partId !== null && shown.parts[partId]) || null);
@@ -306,4 +399,15 @@ export function useSelectedPart(): Part | null {
 export function useSelectedMeasures(): PartMeasures | null {
   const { partId } = useSelection();
   return useAnalyst((state) => (partId === null ? null : (state.parts[partId] ?? null)));
+}
+
+/** What is heard tried of the selected part, and what it was before; null while nothing is. */
+export function useTrial(): { readonly trial: Trial; readonly kept: PartMeasures | null } | null {
+  const open = useOpenSong();
+  const { partId } = useSelection();
+  const trial = useStore(open.audition.store, (state) => state.trial);
+  const song = useSession((state) => state.song);
+  useAnalyst((state) => state.parts);
+  if (!trial || trial.partId !== partId || trial.matchedDb === null) return null;
+  return { trial, kept: open.analyst.knownOf(song, trial.partId) };
 }

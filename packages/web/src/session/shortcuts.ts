@@ -25,7 +25,13 @@ export const shortcuts: readonly Shortcut[] = [
   { keys: '−', what: 'Dim: 20 dB softer' },
   { keys: 'Home', what: 'To the beginning of the song or the loop' },
   { keys: 'Ctrl Z · Shift Ctrl Z', what: 'Undo · redo' },
+  { keys: 'Ctrl A', what: 'All parts are selected: what is set goes to all of them' },
+  {
+    keys: '+ − 0 on the wave',
+    what: 'Closer, farther, the whole song; Page keys go along; arrows move the playhead (Alt: one sample)',
+  },
   { keys: 'Arrow keys on a voice', what: 'Position and delay (Shift: ten steps; Alt: one sample)' },
+  { keys: 'Escape', what: 'Drop what is tried; then let go of the selected voices' },
   { keys: '?', what: 'All of this' },
 ];
 
@@ -48,6 +54,8 @@ export function useShortcuts(open: OpenSong, help: () => void): void {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
         if (event.shiftKey) open.session.redo();
         else open.session.undo();
+      } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'a') {
+        if (!open.selectAllParts()) return;
       } else if (event.ctrlKey || event.metaKey || event.altKey) {
         return;
       } else if (!runPlain(open, event, help)) {
@@ -85,6 +93,10 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
   }
   if (event.key === 'Escape' && open.audition.store.getState().trial) {
     open.audition.drop();
+    return true;
+  }
+  if (event.key === 'Escape' && open.selection.getState().voiceId !== null) {
+    open.selectVoice(null);
     return true;
   }
   if (!letterKeys.getState().on) return false;

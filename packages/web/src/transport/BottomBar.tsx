@@ -2,11 +2,16 @@ import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icon
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
+import { songFrames } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
+import Dropdown from 'react-bootstrap/Dropdown';
 import { useStore } from 'zustand';
 import { NumberField } from '../controls/NumberField.tsx';
+import { say } from '../controls/notices.ts';
+import { TimeField } from '../controls/TimeField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { useAnalyst, useOpenSong, usePlayback, useRate, useSession } from '../session/open-song.ts';
+import { setLoopBetween } from '../session/loop.ts';
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';
@@ -67,14 +72,45 @@ export function BottomBar({ drawer, onDrawer }: Props) {
   );
 }
 
+/** Where it plays; behind it the place and the loop, typed. */
 function Clock() {
+  const open = useOpenSong();
   const frame = usePlayback((state) => state.frame);
+  const loop = usePlayback((state) => state.loop);
   const loading = usePlayback((state) => state.state === 'loading');
+  const frames = useSession(({ shown }) => songFrames(shown));
   const rate = useRate();
+  const { start, end } = loop ?? { start: 0, end: frames };
+  const at = (seconds: number) => Math.min(frames, Math.round(seconds * rate));
+  const field = (label: string, place: number, onCommit: (frame: number) => void) => (
+    <label className="d-flex justify-content-between align-items-center gap-2 quiet small">
+      {label}
+      <TimeField
+        label={label}
+        seconds={place / rate}
+        sample={1 / rate}
+        onCommit={(seconds) => onCommit(at(seconds))}
+        onRefuse={say}
+      />
+    </label>
+  );
   return (
-    <span className="mono" style={{ minWidth: 64 }} title="Place in the song">
-      {loading ? 'loading' : clock(frame / rate, 1)}
-    </span>
+    <Dropdown drop="up" autoClose="outside">
+      <Dropdown.Toggle
+        as="button"
+        type="button"
+        bsPrefix="matched-toggle"
+        className="mono clock-toggle"
+        title="Place in the song; press to type it, and the loop"
+      >
+        {loading ? 'loading' : clock(frame / rate, 1)}
+      </Dropdown.Toggle>
+      <Dropdown.Menu className="p-2" style={{ width: 220 }}>
+        {field('Playhead', frame, (place) => open.playback.seek(place))}
+        {field('Loop from', start, (place) => setLoopBetween(open, place, end, rate))}
+        {field('Loop to', end, (place) => setLoopBetween(open, start, place, rate))}
+      </Dropdown.Menu>
+    </Dropdown>
   );
 }
 
@@ -90,7 +126,7 @@ function BedControls() {
         type="button"
         className="letter-toggle w-auto px-2"
         aria-pressed={heard}
-        title="Hear the rough mix of everything else"
+        title="Bed: hear the rough mix of everything else"
         onClick={() => open.playback.listen({ bedHeard: !heard })}
       >
         Bed

@@ -21,7 +21,11 @@ export function PlainOrImage() {
             key={String(wanted)}
             type="button"
             disabled={!part}
-            title={wanted ? 'Plain, as loud as the image (P)' : 'The image (P)'}
+            title={
+              wanted
+                ? 'Plain: the dry take in the middle, as loud as the image (P)'
+                : 'The image (P)'
+            }
             aria-pressed={isPlain === wanted}
             onClick={() => isPlain !== wanted && open.togglePlain()}
           >

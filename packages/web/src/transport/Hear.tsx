@@ -6,7 +6,7 @@ type Named = readonly [listening: Listening, label: string, title: string];
 
 const often: readonly Named[] = [
   ['stereo', 'Stereo', 'As it is'],
-  ['fold', 'Fold', '(L+R)/2 on both speakers (F)'],
+  ['fold', 'Fold', 'Mono sum: (L+R)/2 on both speakers (F)'],
   ['difference', 'Difference', '(L−R)/2: what the fold loses'],
   ['left', 'L', 'The left side alone'],
   ['right', 'R', 'The right side alone'],

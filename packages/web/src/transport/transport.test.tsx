@@ -7,6 +7,7 @@ import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';
 import { twoParts } from '../testing/song.fixture.ts';
+import { BottomBar } from './BottomBar.tsx';
 import { PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';
@@ -165,5 +166,37 @@ describe('equal loudness', () => {
     expect(screen.getByText(/The level of when the comparison began is held/)).toBeTruthy();
     await userEvent.click(screen.getByText('Let go'));
     expect(open.comparing.store.getState().held).toEqual({});
+  });
+});
+
+describe('the loop', () => {
+  const loop = () => open.playback.store.getState().loop;
+  const type = async (label: string, text: string) => {
+    const field = screen.getByLabelText(label);
+    await userEvent.clear(field);
+    await userEvent.type(field, `${text}{Enter}`);
+  };
+
+  test('is typed, nudged by keys to a sample, and never turned inside out', async () => {
+    show(<BottomBar drawer={false} onDrawer={() => {}} />);
+    await userEvent.click(screen.getByTitle(/Place in the song/));
+    await type('Loop from', '0.5');
+    await type('Loop to', '0:01.25');
+    expect(loop()).toEqual({ start: 24_000, end: 60_000 });
+    expect(open.playback.store.getState().looping).toBe(true);
+    const from = screen.getByLabelText('Loop from');
+    from.focus();
+    await userEvent.keyboard('{ArrowUp}');
+    expect(loop()).toEqual({ start: 28_800, end: 60_000 });
+    await userEvent.keyboard('{Alt>}{ArrowDown}{/Alt}');
+    expect(loop()).toEqual({ start: 28_799, end: 60_000 });
+    // Beyond its other end both change places.
+    await type('Loop from', '1.5');
+    expect(loop()).toEqual({ start: 60_000, end: 72_000 });
+    await type('Loop to', 'soon');
+    expect(loop()).toEqual({ start: 60_000, end: 72_000 });
+    expect(notices.getState().list.at(-1)?.sentence).toMatch(/“soon” is none/);
+    await type('Playhead', '1,25');
+    expect(open.playback.store.getState().frame).toBe(60_000);
   });
 });

@@ -61,11 +61,15 @@ class MatrixRun extends OutputRun<MatrixNode> {
   }
 
   #stageStill({ ll, lr, rl, rr }: StageGains): void {
-    const left = this.#sumLeft;
-    const right = this.#sumRight;
-    for (let n = 0; n < quantumFrames; n++) {
-      this.left[n] = hushed(ll * left[n] + lr * right[n]);
-      this.right[n] = hushed(rl * left[n] + rr * right[n]);
+    const frames: typeof quantumFrames = 128;
+    const sumLeft = this.#sumLeft;
+    const sumRight = this.#sumRight;
+    const { left, right } = this;
+    for (let n = 0; n < frames; n++) {
+      const l = sumLeft[n];
+      const r = sumRight[n];
+      left[n] = hushed(ll * l + lr * r);
+      right[n] = hushed(rl * l + rr * r);
     }
   }
 

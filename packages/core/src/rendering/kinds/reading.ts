@@ -29,7 +29,8 @@ interface Layer {
 /** target += source · gain, over one quantum. */
 function addScaled(source: Float64Array, gain: number, target: Side): void {
   if (gain === 0) return;
-  for (let n = 0; n < quantumFrames; n++) target[n] += source[n] * gain;
+  const frames: typeof quantumFrames = 128;
+  for (let n = 0; n < frames; n++) target[n] += source[n] * gain;
 }
 
 /** target goes over to source · gain by the fade's weights from `step` on. */
@@ -146,12 +147,14 @@ export const readingKind: NodeKind<ReadingNode> = {
   response: ({ strand }, rateHz) => responseOf(strand, rateHz),
   pack: (node) => {
     const { tuning, drift } = node.strand;
-    if (!tuning && !drift) return { node, assets: [] };
+    // What it is made of is the feeder's to know, who makes it.
+    const { key, frames } = node.strand.source;
     const assets: Asset[] = [];
     if (tuning) assets.push({ key: splicesKey(tuning.key), value: tuning.splices });
     if (drift) assets.push({ key: driftKey(drift.key), value: drift.path });
     const strand = {
       ...node.strand,
+      source: { key, frames },
       tuning: tuning && { ...tuning, splices: elsewhere },
       drift: drift && { ...drift, path: elsewhere },
     };

@@ -2,6 +2,7 @@ import { addComparison } from './add-comparison.ts';
 import { addPart } from './add-part.ts';
 import { chooseDraft } from './choose-draft.ts';
 import { dropRecording } from './drop-recording.ts';
+import { movePart } from './move-part.ts';
 import { putRecording } from './put-recording.ts';
 import { removeComparison } from './remove-comparison.ts';
 import { removePart } from './remove-part.ts';
@@ -16,6 +17,7 @@ import { setPreparation } from './set-preparation.ts';
 import { setRate } from './set-rate.ts';
 import { setStage } from './set-stage.ts';
 import { setTake } from './set-take.ts';
+import { setTakes } from './set-takes.ts';
 import { setTempo } from './set-tempo.ts';
 import { setTitle } from './set-title.ts';
 import { setVoice } from './set-voice.ts';
@@ -31,11 +33,13 @@ export const editModules = {
   'set-bed': setBed,
   'add-part': addPart,
   'remove-part': removePart,
+  'move-part': movePart,
   'set-part': setPart,
   'set-image': setImage,
   'set-stage': setStage,
   'set-preparation': setPreparation,
   'set-take': setTake,
+  'set-takes': setTakes,
   'set-voice': setVoice,
   'set-draft': setDraft,
   'choose-draft': chooseDraft,

@@ -1,0 +1,231 @@
+import { join } from 'node:path';
+import { expect, test, type Locator, type Page } from '@playwright/test';
+import { plucked } from '@pannet/core/demo/instruments';
+import { score } from '@pannet/core/demo/score';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import { measureStereo } from '@pannet/core/measurement/report';
+import { seededRandom } from '@pannet/core/signal/random';
+import {
+  address,
+  channelsOf,
+  dropFiles,
+  rate,
+  scratchFolder,
+  seriousFaults,
+  steps24,
+  tap,
+  wakeAudio,
+} from './stage.ts';
+
+const seconds = 16;
+
+/** The same line played once more: each note a little early or late, all of it later, perhaps with the plug turned over. */
+function performance(number: number, changes: { lateMs?: number; inverted?: boolean } = {}) {
+  const random = seededRandom(number);
+  const late = new Map<number, number>();
+  const notes = score.plucked.map((note) => {
+    const known = late.get(note.startSeconds) ?? 0.028 * random() - 0.014;
+    late.set(note.startSeconds, known);
+    return {
+      ...note,
+      startSeconds: note.startSeconds + 0.5 + known + (changes.lateMs ?? 0) / 1000,
+      strength: note.strength * (0.85 + 0.3 * random()),
+    };
+  });
+  const sign = changes.inverted ? -0.5 : 0.5;
+  const line = plucked(notes, 30 + number).subarray(0, seconds * rate);
+  return {
+    name: `harp take ${number}.wav`,
+    bytes: wavFile([Float32Array.from(line, (value) => sign * value)], rate, '24'),
+  };
+}
+
+const files = [
+  performance(1),
+  performance(2, { lateMs: 180 }),
+  performance(3, { lateMs: 90 }),
+  performance(4),
+];
+
+const timing = (page: Page, name: string) => page.getByTestId(`timing-${name}`);
+
+test('four files to one wall: lined up, placed in turn, exported, in six presses', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  let presses = 0;
+  const press = async (control: Locator) => {
+    presses++;
+    await control.click({ timeout: 60_000 });
+  };
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', files);
+  await press(page.getByRole('button', { name: 'Bring in' }));
+  await press(page.getByRole('link', { name: 'Takes' }));
+  await press(page.getByRole('button', { name: 'Trim and line up' }));
+  await expect(page.getByRole('button', { name: 'Undo harp: trimmed and lined up' })).toBeVisible({
+    timeout: 60_000,
+  });
+  for (const name of ['harp take 2', 'harp take 3', 'harp take 4'])
+    await expect(timing(page, name)).toHaveText(/^[+−]?[0-3]\.\d ms ±[0-4]\.\d · \d+\/\d+ sure/, {
+      timeout: 60_000,
+    });
+  await wakeAudio(page);
+  const heard = await tap(page, 4 * rate, 2 * rate);
+  await press(page.getByRole('button', { name: 'Export', exact: true }));
+  await press(page.getByRole('button', { name: 'Render 1 stem' }));
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'),
+    press(page.getByRole('button', { name: 'Save the file' })),
+  ]);
+  expect(presses).toBeLessThanOrEqual(6);
+  const path = join(scratchFolder(), 'wall.wav');
+  await saved.saveAs(path);
+  const [left, right] = await channelsOf(path);
+  const wrong = [...heard.left.keys()].filter(
+    (n) =>
+      steps24(heard.left[n]) !== steps24(left[heard.frame + n]) ||
+      steps24(heard.right[n]) !== steps24(right[heard.frame + n]),
+  );
+  expect(wrong).toHaveLength(0);
+  // Two pairs of performances: wide, and unlike each other, so that nothing cancels.
+  const { report } = measureStereo(left, right, rate);
+  expect(report.sideToMidDb).toBeGreaterThan(-3);
+  expect(report.fold.lossDb).toBeGreaterThan(-4);
+  expect(report.fold.lossDb).toBeLessThan(-2);
+  expect(Math.abs(report.leadMs ?? 0)).toBeLessThan(3);
+  expect(await seriousFaults(page)).toEqual([]);
+});
+
+test('a take whose plug was turned over is found and mended; tighter, nudged, evened out, back again', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [performance(1)]);
+  await page.getByRole('link', { name: 'Takes' }).click();
+  // Another one of the same performance, turned over: it is dropped on the part.
+  const copy = { ...performance(1, { lateMs: 60, inverted: true }), name: 'turned.wav' };
+  await dropFiles(page, '[data-testid="part-harp take 1"]', [copy]);
+  await expect(timing(page, 'turned')).toContainText('+60.0 ms ±0.0', { timeout: 60_000 });
+  await expect(timing(page, 'turned')).toContainText('other polarity');
+  await expect(page.getByTestId('take-turned')).toContainText('A copy of the reference');
+  await page.getByRole('button', { name: 'Line up', exact: true }).click();
+  await expect(timing(page, 'turned')).toContainText(/^0\.0 ms ±0\.0/, { timeout: 60_000 });
+  await expect(timing(page, 'turned')).not.toContainText('other polarity');
+  await page.keyboard.press('Control+z');
+  await expect(timing(page, 'turned')).toContainText('+60.0 ms');
+
+  // A real second performance is not a copy; how tightly is heard while it is turned, and is one step.
+  await dropFiles(page, '.takes-place', [performance(2, { lateMs: 120 })]);
+  await expect(timing(page, 'harp take 2')).toContainText(/^\+1[12]\d\.\d ms/, { timeout: 60_000 });
+  await page.getByRole('button', { name: 'Line up', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Undo harp take 1: lined up' })).toBeVisible({
+    timeout: 60_000,
+  });
+  const tightly = page.getByLabel('How tightly');
+  await tightly.fill('100');
+  await tightly.press('Enter');
+  await expect(page.getByRole('button', { name: /lined up to 100 %/ })).toBeVisible({
+    timeout: 60_000,
+  });
+  await expect(page.getByTestId('take-harp take 2')).toContainText('Lined up so tightly');
+  const wave = page.getByRole('group', { name: 'Wave of harp take 2' });
+  await wave.press('Shift+ArrowRight');
+  await expect(timing(page, 'harp take 2')).toContainText(/^\+(9|10)\.\d ms/);
+  await page.keyboard.press('Control+z');
+  await expect(timing(page, 'harp take 2')).toContainText(/^[+−]?0\.\d ms/);
+
+  await page
+    .getByLabel('Place the takes')
+    .selectOption({ label: 'Left, right, one in the middle (3)' });
+  await expect(page.getByTestId('take-take 1')).toContainText('heard as middle');
+  await expect(page.getByTestId('take-harp take 2')).toContainText('heard as right');
+  // Removed, its voice plays what stands in its place; undone, all is there again.
+  await page.getByRole('button', { name: 'What can be done with turned' }).click();
+  await page.getByRole('button', { name: 'Remove' }).click();
+  await expect(page.getByTestId('take-turned')).toBeHidden();
+  await page.keyboard.press('Control+z');
+  await expect(page.getByTestId('take-turned')).toContainText('heard as left');
+  // Another file in its place: its name, its voice and its level stay.
+  await page.getByLabel('Another file for turned').setInputFiles({
+    ...performance(4, { lateMs: 40 }),
+    mimeType: 'audio/wav',
+    buffer: Buffer.from(performance(4, { lateMs: 40 }).bytes),
+  });
+  await expect(timing(page, 'turned')).toContainText(
+    /^\+[345]\d\.\d ms ±\d\.\d · \d+\/\d+ sure · like/,
+    {
+      timeout: 60_000,
+    },
+  );
+  await expect(page.getByTestId('take-turned')).toContainText('heard as left');
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+});
+
+test('gaps between phrases are cut and heard as silence, the recording untouched', async ({
+  page,
+}) => {
+  const quiet = 0.0006;
+  const phrases = new Float32Array(6 * rate);
+  const random = seededRandom(5);
+  for (let n = 0; n < phrases.length; n++) {
+    const sounds = n % (2 * rate) < rate;
+    phrases[n] = (sounds ? 0.2 : quiet) * (2 * random() - 1);
+  }
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [
+    { name: 'spoken.wav', bytes: wavFile([phrases], rate, '24') },
+  ]);
+  await page.getByRole('link', { name: 'Takes' }).click();
+  await wakeAudio(page);
+  const gap = async () => {
+    const { left, frame } = await tap(page, 1.5 * rate, 0.3 * rate);
+    expect(frame).toBeLessThan(1.7 * rate);
+    return left.reduce((most, value) => Math.max(most, Math.abs(value)), 0);
+  };
+  expect(await gap()).toBeGreaterThan(quiet / 2);
+  await page.getByRole('button', { name: 'Cut silence' }).click();
+  await expect(page.getByRole('button', { name: 'Undo spoken: silence cut' })).toBeVisible({
+    timeout: 30_000,
+  });
+  expect(await gap()).toBe(0);
+
+  // Clips are nudged, typed, dragged and split, each as one step.
+  const second = page.getByRole('button', { name: /^Clip 2 of take 1: / });
+  await expect(second).toHaveAttribute('aria-label', /: 0:01\.985, 0:01\.26\d long$/);
+  await second.press('ArrowRight');
+  await expect(second).toHaveAttribute('aria-label', /: 0:01\.986/);
+  const place = page.getByLabel('Place of clip 2 of take 1');
+  await place.fill('1.6');
+  await place.press('Enter');
+  await expect(second).toHaveAttribute('aria-label', /: 0:01\.600/);
+  expect(await gap()).toBeGreaterThan(0.1);
+  const box = await second.boundingBox();
+  if (!box) throw new Error('There is no clip.');
+  await page.mouse.move(box.x + box.width / 2, box.y + 10);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width / 2 + 60, box.y + 10, { steps: 6 });
+  await page.mouse.up();
+  await expect(second).not.toHaveAttribute('aria-label', /: 0:01\.600/);
+  await expect(page.getByRole('button', { name: /^Undo spoken, take 1: clip 2 \+/ })).toBeVisible();
+  const wave = await page.getByRole('slider', { name: 'Place in the song' }).boundingBox();
+  if (!wave) throw new Error('There is no wave.');
+  await page.mouse.click(wave.x + 0.1 * wave.width, wave.y + 10);
+  await page.getByRole('button', { name: 'Split take 1 at the playhead' }).click();
+  await expect(page.getByRole('button', { name: 'Undo spoken, take 1: split' })).toBeVisible();
+  await expect(page.getByRole('button', { name: /^Clip 4 of take 1: / })).toBeVisible();
+  for (let n = 0; n < 5; n++) await page.keyboard.press('Control+z');
+  expect(await gap()).toBeGreaterThan(quiet / 2);
+  const [hash] = await page.evaluate(() =>
+    Object.keys(
+      (
+        globalThis as unknown as {
+          pannet: { session: { store: { getState(): { song: { recordings: object } } } } };
+        }
+      ).pannet.session.store.getState().song.recordings,
+    ),
+  );
+  const kept = await fetch(`${address()}/api/recordings/${hash}/audio`);
+  expect(Buffer.from(await kept.arrayBuffer()).equals(wavFile([phrases], rate, '24'))).toBe(true);
+});

@@ -1,0 +1,181 @@
+import { describe, expect, test } from '@jest/globals';
+import { madeSource, makingLoader } from '../derived/made-source.ts';
+import { padsSegment } from '../derived/pads-sources.ts';
+import { neutralStage } from '../image/stage.ts';
+import { noise, sine } from '../measurement/signals.fixture.ts';
+import { renderImage } from '../rendering/memory.fixture.ts';
+import { seededHash } from '../signal/random.ts';
+import { RealFft } from '../signal/spectrum.ts';
+import { blockFrames } from '../sources/blocks.ts';
+import { padsReach, padsWindow, tunePads } from './pads.ts';
+import { newVoice } from './voice.ts';
+
+const { sin, cos, PI, sqrt, log10, max, abs, hypot, min, round } = Math;
+
+const rate = 48_000;
+
+/** Energy beside these partials, more than 3 Hz from each, in dB of the whole; by a window whose own sides lie 92 dB down (Harris 1978). */
+function besideDb(samples: Float32Array, partials: readonly number[]): number {
+  const size = 131_072;
+  const windowed = Float64Array.from({ length: size }, (_, n) => {
+    const turn = (2 * PI * n) / size;
+    const weight =
+      0.35875 - 0.48829 * cos(turn) + 0.14128 * cos(2 * turn) - 0.01168 * cos(3 * turn);
+    return weight * samples[n];
+  });
+  const fft = new RealFft(size);
+  const spectrum = fft.createSpectrum();
+  fft.forward(windowed, spectrum);
+  let [beside, whole] = [0, 0];
+  for (let bin = 0; bin <= size / 2; bin++) {
+    const power = spectrum[2 * bin] ** 2 + spectrum[2 * bin + 1] ** 2;
+    whole += power;
+    const hz = (bin * rate) / size;
+    if (partials.every((place) => abs(hz - place) > 3)) beside += power;
+  }
+  return 10 * log10(beside / whole);
+}
+
+function tuned(samples: Float32Array, cents: number, seconds: number, before = 5): Float32Array {
+  return tunePads(
+    samples,
+    0,
+    { from: 0, to: seconds * rate, before: before * rate },
+    2 ** (cents / 1200),
+    rate,
+  );
+}
+
+describe('pads', () => {
+  // Marks of the design: sines −75 dBc, a stiff chord −62 dB, where a freely available phase vocoder at its best reaches −62.
+  test.each([82.41, 440, 3100, 10_000].flatMap((hz) => [-50, 5, 50].map((c) => [hz, c] as const)))(
+    'a sine of %d Hz by %d cents is a sine: −75 dBc beside it',
+    (hz, cents) => {
+      const made = tuned(sine(hz, -14, 8, rate), cents, 8, 1);
+      const place = hz * 2 ** (cents / 1200);
+      expect(besideDb(made.subarray(2 * rate), [place])).toBeLessThan(-75);
+    },
+  );
+
+  test.each([10, -10, 50, -50])('three stiff strings by %d cents: −62 dB', (cents) => {
+    // E, B and E, each with a string's inharmonicity (Fletcher 1964): no partial is a multiple of another, some beat.
+    const chord = [82.41, 123.47, 164.81].flatMap((hz) =>
+      [1, 2, 3, 4, 5, 6, 7, 8].map((k) => hz * k * sqrt(1 + 6e-5 * k * k)),
+    );
+    const sound = new Float32Array(8 * rate);
+    for (const [n, hz] of chord.entries())
+      for (let at = 0; at < sound.length; at++)
+        sound[at] += (0.1 / (1 + (n % 8))) * sin((2 * PI * hz * at) / rate + n);
+    const made = tuned(sound, cents, 8, 1);
+    const places = chord.map((hz) => hz * 2 ** (cents / 1200));
+    expect(besideDb(made.subarray(2 * rate), places)).toBeLessThan(-62);
+  });
+
+  test('untuned, a sound is itself', () => {
+    const sound = noise(4, rate, 5);
+    const made = tuned(sound, 0, 4);
+    let apart = 0;
+    for (let n = rate; n < 3 * rate; n++) apart = max(apart, abs(made[n] - sound[n]));
+    expect(20 * log10(apart)).toBeLessThan(-80);
+  });
+
+  test('a voice stays in time: what swells does so where it did', () => {
+    const sound = new Float32Array(8 * rate);
+    // A swell of a second in the middle.
+    for (let n = 0; n < sound.length; n++)
+      sound[n] = sin((2 * PI * 330 * n) / rate) * Math.exp(-(((n / rate - 4) / 0.5) ** 2));
+    const made = tuned(sound, 40, 8, 1);
+    let [weight, place] = [0, 0];
+    for (let n = 0; n < made.length; n++) {
+      weight += made[n] ** 2;
+      place += n * made[n] ** 2;
+    }
+    expect(abs(place / weight / rate - 4)).toBeLessThan(0.001);
+  });
+
+  test('from one stretch to the next a tone goes on: no dip, no step, less than 0.2 Hz off its place', async () => {
+    const hz = 196;
+    const ratio = 2 ** (-15 / 1200);
+    const sound = sine(hz, -6, 26, rate);
+    const raw = { key: 'raw', frames: sound.length };
+    const make = makingLoader((_, index) =>
+      Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames)),
+    );
+    const source = madeSource(raw, { kind: 'pads', ratio }, rate);
+    const made = new Float32Array(sound.length);
+    // From the end to the beginning: a block is the same whichever was asked for first.
+    const last = Math.ceil(raw.frames / blockFrames) - 1;
+    for (let index = last; index >= 0; index--)
+      made.set(await make(source, index), index * blockFrames);
+    const forwards = await makingLoader((_, index) =>
+      Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames)),
+    )(source, last);
+    expect(
+      Buffer.compare(
+        Buffer.from(forwards.buffer),
+        Buffer.from(made.slice(last * blockFrames).buffer),
+      ),
+    ).toBe(0);
+    const step = (2 * PI * hz * ratio) / rate;
+    const hop = 2400;
+    let before: number | null = null;
+    let [lowest, highest, furthest] = [Infinity, 0, 0];
+    for (let from = rate; from + hop < made.length - rate; from += hop) {
+      let [re, im] = [0, 0];
+      for (let n = from; n < from + hop; n++) {
+        const weight = 0.5 - 0.5 * cos((2 * PI * (n - from)) / hop);
+        re += weight * made[n] * cos(step * n);
+        im -= weight * made[n] * sin(step * n);
+      }
+      const size = hypot(re, im);
+      lowest = min(lowest, size);
+      highest = max(highest, size);
+      const angle = Math.atan2(im, re);
+      if (before !== null) {
+        const turn = angle - before - 2 * PI * round((angle - before) / (2 * PI));
+        furthest = max(furthest, abs(turn / (2 * PI)) / (hop / rate));
+      }
+      before = angle;
+    }
+    expect(20 * log10(highest / lowest)).toBeLessThan(0.05);
+    expect(furthest).toBeLessThan(0.2);
+  });
+
+  test.each([8000, 44_100, 48_000, 96_000, 192_000])(
+    'at %d Hz phases have four seconds and more to glide, as at any other rate',
+    (rateHz) => {
+      const seconds = (padsSegment(rateHz) * blockFrames) / rateHz;
+      expect(seconds / 2 - (2 * padsWindow(rateHz)) / rateHz).toBeGreaterThan(3.5);
+      expect(seconds).toBeLessThan(17);
+    },
+  );
+
+  test('silence, a click at the very beginning and end, and an octave either way come out finite', () => {
+    for (const cents of [-1250, 1250]) {
+      const sound = new Float32Array(2 * rate);
+      sound[0] = sound[sound.length - 1] = 1;
+      const made = tuned(sound, cents, 2);
+      expect(made.every(Number.isFinite)).toBe(true);
+      expect(tuned(new Float32Array(rate), cents, 1).every((value) => value === 0)).toBe(true);
+      expect(padsReach(rate, 2 ** (cents / 1200))).toBeGreaterThan(rate / 3);
+    }
+  });
+
+  test('tuned as a pad and half dry, a voice is the sum of both', async () => {
+    const sound = Float32Array.from(
+      { length: 3 * rate },
+      (_, n) => 0.3 * (2 * seededHash(3, n) - 1),
+    );
+    const image = (mixPercent: number) => ({
+      voices: [newVoice('v', 'v', { tuner: { kind: 'pads' as const, cents: 9, mixPercent } })],
+      stage: neutralStage,
+    });
+    const [half, wet, dry] = await Promise.all(
+      [50, 100, 0].map((mix) => renderImage(sound, image(mix))),
+    );
+    let apart = 0;
+    for (let n = 0; n < half.left.length; n++)
+      apart = max(apart, abs(half.left[n] - (wet.left[n] + dry.left[n]) / 2));
+    expect(apart).toBeLessThan(1e-6);
+  });
+});
