@@ -36,12 +36,22 @@ export function value<Row extends Parameter>(row: Row): Value<Row> {
     return checked.ok ? '' : checked.error.sentence;
   };
   const { min, max, whole, off } = row;
-  const number = z.number({ error }).min(min, { error }).max(max, { error });
+  // JSON knows no −0: a song that came back from it would not be the one that was sent.
+  const number = z
+    .number({ error })
+    .min(min, { error })
+    .max(max, { error })
+    .overwrite(positiveZero);
   const checked = whole ? number.int({ error }) : number;
+  // Registered without its default, too: an edit names some of a group's rows, and leaves the others out.
   const described =
-    off === undefined ? checked.default(row.default) : checked.nullable().default(null);
+    off === undefined
+      ? checked.register(rowOf, row).default(row.default)
+      : checked.nullable().register(rowOf, row).default(null);
   return described.register(rowOf, row) as unknown as Value<Row>;
 }
+
+const positiveZero = (number: number) => number + 0;
 
 type Group<Table extends ParameterTable> = { [Key in keyof Table]: Value<Table[Key]> };
 

@@ -11,7 +11,8 @@ export function jsonSchemaOf(
     target,
     override: ({ zodSchema, jsonSchema }) => {
       const row = rowOf.get(zodSchema as unknown as Description);
-      if (!row) return;
+      // Said once, where the default is: what is inside of it is registered, too.
+      if (!row || (zodSchema as unknown as Description).def.type !== 'default') return;
       const { label, unit, off } = row;
       jsonSchema.description =
         [label, unit].filter(Boolean).join(', ') + (off === undefined ? '' : `; null for ${off}`);

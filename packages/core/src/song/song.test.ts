@@ -149,6 +149,16 @@ describe('laws of commands', () => {
     );
   });
 
+  test('a width of −0 per cent is 0, as it would come back', () => {
+    const edit: Edit = { kind: 'set-stage', partId: 'a', changes: { widthPercent: -0 } };
+    const outcome = apply(begun, command([edit]));
+    if (!outcome.ok) throw new Error(outcome.error.sentence);
+    expect(readSong(JSON.parse(JSON.stringify(outcome.value.song)))).toEqual({
+      ok: true,
+      value: outcome.value.song,
+    });
+  });
+
   test('undo and redo through the log end where they began, whatever was done', () => {
     fc.assert(
       fc.property(
