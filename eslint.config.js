@@ -15,6 +15,7 @@ const floors = [
   'image',
   'rooms',
   'moves',
+  'performing',
   'song',
   'derived',
   'rendering',

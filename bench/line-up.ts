@@ -59,6 +59,7 @@ async function performed(
     tightnessPercent: 100,
     polarity: inverted ? ('inverted' as const) : ('normal' as const),
     path,
+    anchors: [],
   };
   const source = arrangedSource(
     { key: 'recording', frames: recording.length },

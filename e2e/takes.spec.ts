@@ -1,9 +1,10 @@
 import { join } from 'node:path';
 import { expect, test, type Locator, type Page } from '@playwright/test';
-import { plucked } from '@pannet/core/demo/instruments';
-import { score } from '@pannet/core/demo/score';
+import midi from '@tonejs/midi';
+import { demoTape, score } from '@pannet/core/demo/score';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { measureStereo } from '@pannet/core/measurement/report';
+import { plucked } from '@pannet/core/performing/instruments';
 import { seededRandom } from '@pannet/core/signal/random';
 import {
   address,
@@ -33,7 +34,7 @@ function performance(number: number, changes: { lateMs?: number; inverted?: bool
     };
   });
   const sign = changes.inverted ? -0.5 : 0.5;
-  const line = plucked(notes, 30 + number).subarray(0, seconds * rate);
+  const line = plucked(notes, 30 + number, demoTape).subarray(0, seconds * rate);
   return {
     name: `harp take ${number}.wav`,
     bytes: wavFile([Float32Array.from(line, (value) => sign * value)], rate, '24'),
@@ -228,4 +229,72 @@ test('gaps between phrases are cut and heard as silence, the recording untouched
   );
   const kept = await fetch(`${address()}/api/recordings/${hash}/audio`);
   expect(Buffer.from(await kept.arrayBuffer()).equals(wavFile([phrases], rate, '24'))).toBe(true);
+});
+
+test('notes become two performances, wide: played on a simulated instrument, exported and measured', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  const file = new midi.Midi();
+  file.header.setTempo(96);
+  const track = file.addTrack();
+  track.name = 'harp';
+  for (let n = 0; n < 32; n++)
+    track.addNote({ midi: 52 + [0, 7, 12, 16][n % 4], ticks: n * 240, durationTicks: 230 });
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [{ name: 'licks.mid', bytes: file.toArray() }]);
+  const dialog = page.getByRole('dialog');
+  const shift = dialog.getByRole('textbox', { name: 'Shifted by' });
+  await shift.fill('8');
+  await shift.press('Enter');
+  await expect(dialog.getByRole('note')).toContainText('reaches the grid of sixteenths');
+  await shift.fill('1');
+  await shift.press('Enter');
+  await expect(dialog.getByRole('note')).toHaveCount(0);
+  await dialog.getByRole('button', { name: 'Make 2 takes' }).click();
+  await page.getByRole('link', { name: 'Takes' }).click();
+  await expect(timing(page, 'licks 2')).toHaveText(/ ms ±\d\.\d · \d+\/\d+ sure/, {
+    timeout: 60_000,
+  });
+  await expect(
+    page.getByRole('button', { name: 'Undo import licks 1.wav, licks 2.wav' }),
+  ).toBeVisible();
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
+  await page.getByRole('button', { name: 'Render 1 stem' }).click();
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save the file' }).click(),
+  ]);
+  const path = join(scratchFolder(), 'licks.wav');
+  await saved.saveAs(path);
+  const [left, right] = await channelsOf(path);
+  // 32 quavers at 96 beats a minute and the last one's tail.
+  expect(left.length / rate).toBeGreaterThan(11.8);
+  expect(left.length / rate).toBeLessThan(12.6);
+  const { report } = measureStereo(left, right, rate);
+  expect(report.stillMono).toBe(false);
+  expect(report.sideToMidDb).toBeGreaterThan(-6);
+  expect(report.fold.lossDb).toBeGreaterThan(-4.5);
+  expect(report.fold.lossDb).toBeLessThan(-1.5);
+
+  // Held by hand at the playhead, and moved there to the sample; let go it lies as before.
+  await page.keyboard.press('Escape');
+  const undo = (what: string) => page.getByRole('button', { name: `Undo licks: licks 2 ${what}` });
+  await page.getByRole('button', { name: 'Hold licks 2 at the playhead' }).click();
+  const anchor = page.getByRole('button', { name: 'Anchor of licks 2 at 0:00.000' });
+  await anchor.press('Shift+ArrowRight');
+  await expect(undo('held +10.00 ms')).toBeVisible();
+  const moved = page.getByRole('button', { name: 'Anchor of licks 2 at 0:00.010' });
+  await moved.press('Alt+ArrowRight');
+  await expect(undo('held +0.02 ms')).toBeVisible();
+  const before = await timing(page, 'licks 2').textContent();
+  await moved.press('Delete');
+  await expect(undo('let go')).toBeVisible();
+  await expect(timing(page, 'licks 2')).not.toHaveText(before ?? '');
+
+  // What holds no notes is said, and nothing comes of it.
+  await dropFiles(page, '.frame', [{ name: 'broken.mid', bytes: new Uint8Array([1, 2, 3]) }]);
+  await expect(dialog.getByRole('alert')).toContainText('is no Standard MIDI File');
+  await dialog.getByRole('button', { name: 'Leave it out' }).click();
+  await expect(dialog).toHaveCount(0);
 });

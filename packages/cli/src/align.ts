@@ -149,6 +149,7 @@ async function alignOpened(
         tightnessPercent: 0,
         polarity,
         path: { at: [0], shift: [offset], alike: [1] },
+        anchors: [],
       });
       const plain = await mine.read(0, frames);
       const told = reportOf(lined, rateHz, {

@@ -13,8 +13,9 @@ import {
   reeds,
   shaker,
   type Instrument,
-} from './instruments.ts';
-import { demoFrames, demoRateHz, score, type Note } from './score.ts';
+} from '../performing/instruments.ts';
+import type { Note } from '../performing/note.ts';
+import { demoFrames, demoRateHz, demoTape, score } from './score.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { abs, max } = Math;
@@ -104,7 +105,11 @@ export function* demoRecordings(): Generator<DemoRecording> {
   for (const [n, part] of parts.entries())
     yield {
       fileName: part.fileName,
-      bytes: wavFile([atPeak(part.instrument(part.notes, 100 + n), part.peakDb)], demoRateHz, '24'),
+      bytes: wavFile(
+        [atPeak(part.instrument(part.notes, 100 + n, demoTape), part.peakDb)],
+        demoRateHz,
+        '24',
+      ),
     };
   yield { fileName: bedFile, bytes: wavFile(bed(), demoRateHz, '24') };
 }
@@ -145,9 +150,9 @@ function bed(): Float32Array[] {
     hz: 1,
     strength: n % 2 ? 0.5 : 1,
   }));
-  const grain = shaker(shakes, 7);
+  const grain = shaker(shakes, 7, demoTape);
   return [11, 12].map((seed, side) => {
-    const line = pad(score.pad, seed);
+    const line = pad(score.pad, seed, demoTape);
     for (let n = 0; n < demoFrames; n++) line[n] += grain[n] * (side === 0 ? 0.5 : 0.35);
     return atPeak(line, -12);
   });

@@ -1,3 +1,5 @@
+import { pitchHz, type Note } from '../performing/note.ts';
+
 /** "The Lantern Ferry", sixteen bars in D minor: made up for Pannet. */
 export const demoRateHz = 48_000;
 export const beatsPerMinute = 100;
@@ -7,18 +9,7 @@ const bars = 16;
 /** Sixteen bars and room for the last notes to die away. */
 export const demoSeconds = bars * beatsPerBar * secondsPerBeat + 1.6;
 export const demoFrames = Math.round(demoSeconds * demoRateHz);
-
-export interface Note {
-  readonly startSeconds: number;
-  readonly seconds: number;
-  readonly hz: number;
-  /** 0 to 1. */
-  readonly strength: number;
-}
-
-export function pitchHz(midi: number): number {
-  return 440 * 2 ** ((midi - 69) / 12);
-}
+export const demoTape = { rateHz: demoRateHz, frames: demoFrames };
 
 /** Roots and chords of the four-bar turn: D minor, B flat, F, C. */
 const roots = [38, 34, 41, 36];

@@ -24,3 +24,8 @@ export function safeFileName(name: string): string {
     .replace(devices, '_$1');
   return plain === '' ? 'part' : plain.replace(half, '_');
 }
+
+/** Whether a file holds notes and no sound, by its name. */
+export function isMidiFile(name: string): boolean {
+  return /\.(mid|midi|smf)$/i.test(name);
+}

@@ -38,3 +38,15 @@ export function beatsAt(tempo: Tempo, seconds: number): number {
   }
   return beats;
 }
+
+/** Seconds from the beginning of the song to a beat at or after it: the other way round. */
+export function secondsAtBeat(tempo: Tempo, beat: number): number {
+  let before = 0;
+  for (const [n, { atS, bpm }] of tempo.entries()) {
+    const next = tempo[n + 1]?.atS ?? Infinity;
+    const seconds = atS + ((beat - before) * 60) / bpm;
+    if (seconds <= next) return seconds;
+    before += ((next - atS) * bpm) / 60;
+  }
+  return 0;
+}

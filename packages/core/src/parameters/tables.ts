@@ -137,6 +137,15 @@ export const tempoParameters = {
   beatsPerBar: row('Beats in a bar', '', [1, 32], 4, [1, 0], 'restart', { whole: true }),
 } as const;
 
+/** How far a performance strays from the notes. */
+export const performanceParameters = {
+  timingMs: row('Timing strays by', 'ms', [0, 40], 9, [1, 0], 'restart'),
+  strengthPercent: row('Strength strays by', '%', [0, 60], 15, [1, 0], 'restart'),
+  tuneCents: row('Tune strays by', 'cents', [0, 30], 4, [1, 0], 'restart'),
+  /** In hundred-and-twenty-eighths of a whole note. */
+  shift128ths: row('Shifted by', '/128 note', [-64, 64], 0, [1, 0], 'restart', { whole: true }),
+} as const;
+
 export const bedParameters = {
   levelDb: row('Bed level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
 } as const;

@@ -71,7 +71,13 @@ describe('takes of a part', () => {
       take === two
         ? {
             ...take,
-            align: { to: 't3', tightnessPercent: 70, polarity: 'normal', path: null } as const,
+            align: {
+              to: 't3',
+              tightnessPercent: 70,
+              polarity: 'normal',
+              path: null,
+              anchors: [],
+            } as const,
           }
         : take,
     );

@@ -55,6 +55,7 @@ const alignedBy = (
   tightnessPercent: 100,
   polarity: 'normal',
   path: { at, shift, alike: at.map(() => 1) },
+  anchors: [],
   ...changes,
 });
 

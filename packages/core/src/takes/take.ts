@@ -63,6 +63,15 @@ const pathDescription = thing({
     }
 });
 
+/** So many places at most are held by hand. */
+export const mostAnchors = 400;
+
+/** What lies at `place` of the take as it is cut is heard at `at`, however tightly it is lined up; frames. */
+const anchorDescription = thing({
+  place: count('A place that is held', 0, 2 ** 31),
+  at: count('Where it is held', 0, 2 ** 31),
+});
+
 /** Brought into time with another take of the part, named by its id. */
 const alignmentDescription = thing({
   to: id('a take'),
@@ -70,6 +79,23 @@ const alignmentDescription = thing({
   polarity: choice(['normal', 'inverted']).default('normal'),
   /** As it was found for these takes and this tightness; null until it has been. */
   path: pathDescription.nullable().default(null),
+  /** Held by the engineer: the path passes them. */
+  anchors: z
+    .array(anchorDescription)
+    .max(mostAnchors, { error: `A take is held at ${mostAnchors} places at most.` })
+    .superRefine((anchors, context) => {
+      const n = anchors.findIndex(
+        ({ place, at }, k) => k > 0 && (place <= anchors[k - 1].place || at <= anchors[k - 1].at),
+      );
+      if (n > 0)
+        context.addIssue({
+          code: 'custom',
+          path: [n, 'at'],
+          params: { code: 'anchor-order' },
+          message: 'What is held comes in the order in which it was played.',
+        });
+    })
+    .default([]),
 });
 
 export const mostClips = 2000;
@@ -102,6 +128,7 @@ export const takeDescription = thing({
 export type Take = Described<typeof takeDescription>;
 export type Clip = NonNullable<Take['clips']>[number];
 export type Align = NonNullable<Take['align']>;
+export type Anchor = Align['anchors'][number];
 
 export const mostTakes = 16;
 

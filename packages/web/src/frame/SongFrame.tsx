@@ -34,6 +34,9 @@ const Strip = lazy(() =>
 const ImportDialog = lazy(() =>
   import('../importing/ImportDialog.tsx').then(({ ImportDialog: dialog }) => ({ default: dialog })),
 );
+const NotesDialog = lazy(() =>
+  import('../importing/NotesDialog.tsx').then(({ NotesDialog: dialog }) => ({ default: dialog })),
+);
 const ExportDialog = lazy(() =>
   import('../handoff/ExportDialog.tsx').then(({ ExportDialog: dialog }) => ({ default: dialog })),
 );
@@ -88,7 +91,8 @@ export function SongFrame() {
               <p>
                 This song is empty. Drop mono files here (WAV, FLAC, MP3, Ogg Vorbis or AIFF), one
                 for each instrument or singer, and a stereo rough mix of everything else: it becomes
-                the bed. The first file decides the song&apos;s rate.
+                the bed. Notes (MIDI) are played on a simulated instrument. The first file decides
+                the song&apos;s rate.
               </p>
               <FilesButton main onFiles={(files) => imports.bring(files)} />
             </div>
@@ -122,6 +126,18 @@ export function SongFrame() {
         {dialog === 'help' && <HelpDialog onClose={() => setDialog(null)} />}
         {importing.asked.length > 0 && (
           <ImportDialog asked={importing.asked} onAnswer={(given) => imports.answer(given)} />
+        )}
+        {importing.asked.length === 0 && importing.notes.length > 0 && (
+          <NotesDialog
+            key={importing.notes.length}
+            asked={importing.notes[0]}
+            onLeave={() => imports.notesDone()}
+            onTakes={(takes) => {
+              const { into } = importing.notes[0];
+              imports.notesDone();
+              imports.bring(takes, into, into ? null : takes.length > 1 ? 'takes' : 'part');
+            }}
+          />
         )}
       </Suspense>
     </DropArea>

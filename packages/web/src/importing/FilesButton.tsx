@@ -24,7 +24,7 @@ export function FilesButton({ onFiles, main = false, label }: Props) {
       <input
         ref={files}
         type="file"
-        accept="audio/*,.wav,.flac,.mp3,.ogg,.aif,.aiff,.aifc"
+        accept="audio/*,.wav,.flac,.mp3,.ogg,.aif,.aiff,.aifc,.mid,.midi"
         multiple
         hidden
         aria-label={label ? `Files: ${label.toLowerCase()}` : 'Files to import'}

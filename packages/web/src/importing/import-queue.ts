@@ -1,3 +1,4 @@
+import { isMidiFile } from '@pannet/core/formats/file-name';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part, Recording, Take } from '@pannet/core/song/song';
 import { takesEdit, withMoreTakes } from '@pannet/core/song/takes-of-part';
@@ -31,6 +32,14 @@ export interface ImportState {
   readonly held: number;
   /** What has to be asked of the engineer, with what it becomes unless another thing is chosen. */
   readonly asked: readonly Arrival[];
+  /** Files of notes, which have to be played before they are takes. */
+  readonly notes: readonly NotesToPlay[];
+}
+
+/** A file of notes, and the part whose takes it is to become; null for one of its own. */
+export interface NotesToPlay {
+  readonly file: File;
+  readonly into: IntoPart | null;
 }
 
 const nothing: ImportState = {
@@ -40,6 +49,7 @@ const nothing: ImportState = {
   outcomes: [],
   held: 0,
   asked: [],
+  notes: [],
 };
 
 /** The part whose takes files become, and the take that one of them replaces. */
@@ -59,6 +69,8 @@ interface Drop {
   placed: number;
   /** Null for parts of their own. */
   readonly into: IntoPart | null;
+  /** What all of it together becomes, where that is known. */
+  readonly becomes: Answer | null;
 }
 
 /** So many files are read and sent at once. */
@@ -135,8 +147,19 @@ export class ImportQueue {
     else windowStorage.keep(this.#key, JSON.stringify(this.#missing));
   }
 
-  /** @param into left out, they become parts, or what is answered */
-  bring(files: readonly File[], into: IntoPart | null = null): void {
+  /**
+   * @param into left out, they become parts, or what is answered
+   * @param becomes what all of them together become, where nothing is to be asked
+   */
+  bring(
+    dropped: readonly File[],
+    into: IntoPart | null = null,
+    becomes: Answer | null = null,
+  ): void {
+    const notes = dropped.filter(({ name }) => isMidiFile(name)).map((file) => ({ file, into }));
+    if (notes.length > 0) this.store.setState((state) => ({ notes: [...state.notes, ...notes] }));
+    const files = dropped.filter(({ name }) => !isMidiFile(name));
+    if (files.length === 0) return;
     const { steps, waiting, total } = this.store.getState();
     const idle = steps.length + waiting === 0 && this.#running === 0;
     const keys = files.map(({ name }) => alikeKey(name));
@@ -147,6 +170,7 @@ export class ImportQueue {
       held: [],
       placed: 0,
       into,
+      becomes,
     };
     for (const file of files) {
       const turn = this.#last;
@@ -175,7 +199,8 @@ export class ImportQueue {
 
   /** Forgets how it went. */
   dismiss(): void {
-    if (this.#running === 0 && this.store.getState().held === 0) this.store.setState(nothing);
+    const { held, notes } = this.store.getState();
+    if (this.#running === 0 && held === 0) this.store.setState({ ...nothing, notes });
   }
 
   /** The song's rate, or that of the first file where that waits for an answer; null before there is one. */
@@ -222,7 +247,8 @@ export class ImportQueue {
       this.#firstRate ??= kept.rateHz;
       signal.throwIfAborted();
       if (drop.into !== null) return this.#addTakes(drop.into, kept);
-      const waits = isReallyStereo(kept) || drop.alike.has(alikeKey(fileName) ?? '');
+      const waits =
+        drop.becomes !== null || isReallyStereo(kept) || drop.alike.has(alikeKey(fileName) ?? '');
       if (!waits) {
         drop.placed++;
         return this.#place({ recordings: [kept] }, 'part');
@@ -244,8 +270,16 @@ export class ImportQueue {
   }
 
   /** All of a drop are there: what is sure finds its place, the rest is asked, all at once. */
-  #settle({ held, placed }: Drop): void {
+  #settle({ held, placed, becomes }: Drop): void {
     if (held.length === 0) return;
+    if (becomes !== null) {
+      const outcome = this.#place({ recordings: held }, becomes);
+      this.store.setState((state) => ({
+        outcomes: [...state.outcomes, outcome],
+        held: state.held - held.length,
+      }));
+      return;
+    }
     const { song } = this.#open.session.store.getState();
     // What came beside them tells whether one of them is the rough mix.
     const rows = arrivals(song, held, placed);
@@ -270,6 +304,11 @@ export class ImportQueue {
       held: state.held - count,
       asked: [],
     }));
+  }
+
+  /** The notes that were asked about first have been played, or are left. */
+  notesDone(): void {
+    this.store.setState(({ notes }) => ({ notes: notes.slice(1) }));
   }
 
   #place(row: Pick<Arrival, 'recordings'>, answer: Answer): ImportOutcome {

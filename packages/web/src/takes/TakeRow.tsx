@@ -4,6 +4,7 @@ import {
   ArrowRight,
   ArrowUp,
   Copy,
+  PushPin,
   Scissors,
   Trash,
 } from '@phosphor-icons/react';
@@ -13,12 +14,13 @@ import type { Part, Take } from '@pannet/core/song/song';
 import { takesEdit, withMoreTakes } from '@pannet/core/song/takes-of-part';
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
 import { splitClips, wholeClip } from '@pannet/core/takes/clip-edits';
-import { mostTakes } from '@pannet/core/takes/take';
+import { mostTakes, type Anchor } from '@pannet/core/takes/take';
 import { useRef, type KeyboardEvent, type ReactNode } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { say } from '../controls/notices.ts';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { placeAt, withAnchor } from './Anchors.tsx';
 import { nudged } from './nudge.ts';
 import type { TakeFigures } from './takes-question.ts';
 import { timingOf, truthOf } from './truth.ts';
@@ -31,12 +33,13 @@ interface Props {
   readonly figures: TakeFigures | null;
   readonly comparison: Comparison | null;
   readonly onReplace: (files: readonly File[]) => void;
+  readonly onHold: (what: string, anchors: readonly Anchor[]) => void;
   readonly children: ReactNode;
 }
 
 /** One take: what it is, what plays it, and its wave. */
 export function TakeRow(props: Props) {
-  const { part, take, number, reference, figures, comparison, onReplace, children } = props;
+  const { part, take, number, reference, figures, comparison, onReplace, onHold, children } = props;
   const another = useRef<HTMLInputElement>(null);
   const open = useOpenSong();
   const rateHz = useRate();
@@ -64,11 +67,16 @@ export function TakeRow(props: Props) {
   };
   const split = () => {
     const { frame } = open.playback.store.getState();
-    const path = take.align?.path;
-    const shift = path ? path.shift[path.at.findLastIndex((at) => at <= frame)] : 0;
-    const clips = splitClips(take.clips ?? [wholeClip(recording.frames)], frame + shift);
+    const clips = splitClips(take.clips ?? [wholeClip(recording.frames)], placeAt(take, frame));
     if (clips) set('split', { clips });
     else say(`Nothing of “${take.name}” lies at the playhead that could be split.`);
+  };
+  const hold = () => {
+    const { frame } = open.playback.store.getState();
+    const anchors = take.align?.anchors ?? [];
+    const held = withAnchor(anchors, { place: placeAt(take, frame), at: frame });
+    if (held) onHold('held at the playhead', held);
+    else say(`“${take.name}” is held there already.`);
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const direction = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
@@ -155,6 +163,7 @@ export function TakeRow(props: Props) {
                                   tightnessPercent: 0,
                                   polarity: 'normal',
                                   path: null,
+                                  anchors: [],
                                 },
                         },
                       })),
@@ -243,6 +252,17 @@ export function TakeRow(props: Props) {
           >
             <Scissors />
           </button>
+          {!isReference && (
+            <button
+              type="button"
+              className="btn-tool"
+              aria-label={`Hold ${take.name} at the playhead`}
+              title="An anchor: what is heard here stays here, however tightly the take is lined up; drag it to where it belongs"
+              onClick={hold}
+            >
+              <PushPin />
+            </button>
+          )}
           <button
             type="button"
             className="btn-tool"

@@ -2,12 +2,14 @@ import { alignedArrangement, clipsArrangement, type Piece } from '@pannet/core/t
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
 import { placeOnPath } from '@pannet/core/takes/line-up/path';
 import type { Part, Take } from '@pannet/core/song/song';
+import type { Anchor } from '@pannet/core/takes/take';
 import { useEffect, useMemo, useRef } from 'react';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
 import { drawGround, drawWave } from '../waves/draw-wave.ts';
 import type { TimeView } from '../waves/time-view.ts';
 import { useOutline, useStretch } from '../waves/use-wave.ts';
+import { Anchors } from './Anchors.tsx';
 import { Clips } from './Clips.tsx';
 
 interface Props {
@@ -18,6 +20,7 @@ interface Props {
   readonly height: number;
   /** null of the reference, and until it is known. */
   readonly comparison: Comparison | null;
+  readonly onHold: (what: string, anchors: readonly Anchor[]) => void;
 }
 
 /** How late and early the curve shows an onset, in ms. */
@@ -26,7 +29,7 @@ const curveMs = 40;
 const mostPieces = 60;
 
 /** A take where it lies, with its timing against the reference as a curve over it. */
-export function TakeWave({ part, take, view, width, height, comparison }: Props) {
+export function TakeWave({ part, take, view, width, height, comparison, onHold }: Props) {
   const { waves } = useOpenSong();
   const recording = useRecordings()[take.recording];
   const rateHz = useRate();
@@ -73,6 +76,7 @@ export function TakeWave({ part, take, view, width, height, comparison }: Props)
           comparison={comparison}
         />
       )}
+      <Anchors take={take} view={view} width={width} height={height} onHold={onHold} />
       {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
     </>
   );

@@ -2,7 +2,8 @@ import { takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
 import { alignmentParameters, cutParameters, takeParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { songFrames, type Part } from '@pannet/core/song/song';
+import { songFrames, type Part, type Take } from '@pannet/core/song/song';
+import type { Anchor } from '@pannet/core/takes/take';
 import { usualCut, type CutSettings } from '@pannet/core/takes/sounding';
 import { useEffect, useState, type CSSProperties } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -57,6 +58,10 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
   const reference = referenceOf(part);
   const kept = useSession(({ song }) => (part.id in song.parts ? song.parts[part.id] : null));
   const idle = state.busy === null;
+  const hold = (take: Take, what: string, anchors: readonly Anchor[]) => {
+    const now = kept?.takes.find(({ id }) => id === take.id);
+    if (kept && now) void work.hold(kept, now, what, anchors);
+  };
   useEffect(() => () => work.close(), [work]);
   useEffect(() => {
     // What is only tried is not measured: it may be gone the next moment.
@@ -113,6 +118,7 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
                 take={take}
                 number={n + 1}
                 reference={reference}
+                onHold={(what, anchors) => hold(take, what, anchors)}
                 onReplace={(files) => onFiles(files, { partId: part.id, takeId: take.id })}
                 figures={state.figures[figuresKey(take, reference)] ?? null}
                 comparison={comparison}
@@ -125,6 +131,7 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
                     width={width - left}
                     height={waveHeight}
                     comparison={comparison}
+                    onHold={(what, anchors) => hold(take, what, anchors)}
                   />
                 )}
               </TakeRow>

@@ -12,6 +12,9 @@ export function nudged(take: Take, recordingFrames: number, by: number): Partial
     return {
       align: {
         ...take.align,
+        anchors: take.align.anchors
+          .map(({ place, at }) => ({ place, at: at + by }))
+          .filter(({ at }) => at >= 0),
         path: {
           ...path,
           // The first place counts from the beginning; the others lie where they are heard.

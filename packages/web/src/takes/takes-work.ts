@@ -1,6 +1,7 @@
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part, Take } from '@pannet/core/song/song';
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
+import type { Anchor } from '@pannet/core/takes/take';
 import type { CutSettings } from '@pannet/core/takes/sounding';
 import { createStore } from 'zustand/vanilla';
 import { say } from '../controls/notices.ts';
@@ -160,13 +161,26 @@ export class TakesWork {
     what: string,
     how: { readonly cut?: CutSettings | null; readonly tightnessPercent?: number | null },
   ): Promise<void> {
+    await this.#arrange(part, what, how);
+  }
+
+  async #arrange(
+    part: Part,
+    what: string,
+    how: {
+      readonly takes?: readonly Take[];
+      readonly cut?: CutSettings | null;
+      readonly tightnessPercent?: number | null;
+    },
+  ): Promise<void> {
     const reference = referenceOf(part);
     const worked = await this.#work(what, part, reference, how);
     if (!worked) return;
     const there = worked.filter(({ takeId }) => this.#isAsItWas(part, takeId));
     if (there.length < worked.length)
       say('Takes that were changed meanwhile are left as they are: do it once more for them.');
-    this.#say(part, there);
+    // What is held by hand is moved all the same.
+    if (!how.takes) this.#say(part, there);
     this.#know(part, reference, there);
     const edits = there.map(({ takeId, clips, align }) => arranged(part, takeId, { clips, align }));
     if (edits.length > 0) this.#open.do(`${part.name}: ${what}`, edits);
@@ -228,6 +242,24 @@ export class TakesWork {
       takes,
       tightnessPercent,
     });
+  }
+
+  /** Holds a take at places of its own, and finds the way between them: one step of work. */
+  async hold(part: Part, take: Take, what: string, anchors: readonly Anchor[]): Promise<void> {
+    const reference = referenceOf(part);
+    const { align } = take;
+    const tightnessPercent = align?.tightnessPercent ?? 0;
+    const held: Take = {
+      ...take,
+      align: {
+        to: reference.id,
+        polarity: align?.polarity ?? 'normal',
+        path: align?.path ?? null,
+        tightnessPercent,
+        anchors,
+      },
+    };
+    await this.#arrange(part, `${take.name} ${what}`, { takes: [held], tightnessPercent });
   }
 
   /** Let go of: that tightness is kept, as one step. */

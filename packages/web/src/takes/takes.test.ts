@@ -28,6 +28,7 @@ const aligned = (
     tightnessPercent: 70,
     polarity: 'inverted',
     path: { at, shift, alike: shift.map(() => 1) },
+    anchors: [],
   },
 });
 

@@ -68,8 +68,13 @@ answer<TakesRequest, readonly WorkedTake[]>(async (request, tell) => {
       comparison && tightnessPercent !== null
         ? {
             to: reference.id,
-            ...(await alignFor(comparison, loose, rateHz, tightnessPercent, (share) =>
-              tick(0.7 + 0.2 * share),
+            ...(await alignFor(
+              comparison,
+              loose,
+              rateHz,
+              tightnessPercent,
+              take.align?.anchors,
+              (share) => tick(0.7 + 0.2 * share),
             )),
           }
         : take.align;

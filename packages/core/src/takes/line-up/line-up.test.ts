@@ -1,6 +1,7 @@
 import { beforeAll, describe, expect, test } from '@jest/globals';
-import { bells, drum, plucked, reeds, type Instrument } from '../../demo/instruments.ts';
-import { score, type Note } from '../../demo/score.ts';
+import { bells, drum, plucked, reeds, type Instrument } from '../../performing/instruments.ts';
+import { demoTape, score } from '../../demo/score.ts';
+import type { Note } from '../../performing/note.ts';
 import { makingLoader } from '../../derived/made-source.ts';
 import { arrangedSource } from '../../derived/take-source.ts';
 import { measureStereo } from '../../measurement/report.ts';
@@ -26,6 +27,7 @@ const line = (play: Instrument, notes: readonly Note[], seed: number, seconds: n
     play(
       notes.filter(({ startSeconds }) => startSeconds < seconds),
       seed,
+      demoTape,
     ).subarray(0, seconds * rate),
   );
 
@@ -170,6 +172,7 @@ describe.each([
       tightnessPercent: 70,
       polarity: 'normal',
       path: { at: [0], shift: [lined.comparison.offset], alike: [1] },
+      anchors: [],
     });
     const there = await put(take, lined.align);
     const likeness = (other: Float32Array) => {
@@ -219,7 +222,12 @@ test('what is alien is left as it is, and said', async () => {
   const other = noise(20, rate, 4);
   const { comparison, align } = await lineUp(inMemory(lines.plucked), inMemory(other), rate, 70);
   expect(comparison.alien).toMatch(/too little in common/);
-  expect(align).toEqual({ tightnessPercent: 70, polarity: 'normal', path: null });
+  expect(align).toEqual({
+    tightnessPercent: 70,
+    polarity: 'normal',
+    path: null,
+    anchors: [],
+  });
   const silent = await lineUp(inMemory(new Float32Array(rate)), inMemory(other), rate, 70);
   expect(silent.comparison.alien).toMatch(/Too little begins/);
   expect(rms(other)).toBeGreaterThan(0);

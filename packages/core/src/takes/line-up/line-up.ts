@@ -1,5 +1,5 @@
 import type { ReadFrames } from '../../sources/blocks.ts';
-import type { Align } from '../take.ts';
+import type { Align, Anchor } from '../take.ts';
 import { pathFor } from './path.ts';
 import { likelyOffsets, type CoarseOffset } from './offset.ts';
 import { fluxOf, hopsASecond, onsetsOf, type Flux } from './flux.ts';
@@ -64,7 +64,7 @@ export async function lineUp(
   tick: (share: number) => void = () => {},
 ): Promise<LinedUp> {
   const comparison = await compareTakes(reference, take, rateHz, (share) => tick(0.8 * share));
-  const align = await alignFor(comparison, take, rateHz, tightnessPercent, (share) =>
+  const align = await alignFor(comparison, take, rateHz, tightnessPercent, [], (share) =>
     tick(0.8 + 0.2 * share),
   );
   return { comparison, align };
@@ -76,9 +76,10 @@ export async function alignFor(
   take: TakeToRead,
   rateHz: number,
   tightnessPercent: number,
+  anchors: readonly Anchor[] = [],
   tick: (share: number) => void = () => {},
 ): Promise<Omit<Align, 'to'>> {
-  const path = await pathFor(comparison, take, rateHz, tightnessPercent, tick);
+  const path = await pathFor(comparison, take, rateHz, tightnessPercent, anchors, tick);
   const turned = comparison.polarity === 'inverted' && comparison.alien === null;
   const inverted = turned && tightnessPercent > 0;
   return {
@@ -86,6 +87,7 @@ export async function alignFor(
     polarity: inverted ? 'inverted' : 'normal',
     // What is only turned over has a path that leaves it where it is.
     path: path ?? (inverted ? { at: [0], shift: [0], alike: [1] } : null),
+    anchors,
   };
 }
 

@@ -1,5 +1,5 @@
 import { joinFrames } from '../arrangement.ts';
-import { mostShifts, type Align } from '../take.ts';
+import { mostShifts, type Align, type Anchor } from '../take.ts';
 import type { Comparison, TakeToRead } from './line-up.ts';
 import { thin, thinned } from './thin.ts';
 
@@ -15,6 +15,8 @@ const lookBackMs = 250;
 const placesApartMs = 2;
 /** A tone is spliced a whole number of its periods on: the shift may differ by so much for that. */
 const giveMs = 2.5;
+/** An onset so near to what is held by hand goes along with it. */
+const heldMs = 60;
 /** What it costs to be off by a millisecond, and to splice at the far end; where what is spliced costs 1 if it is as loud as the take. */
 const offCost = 0.02;
 const farCost = 0.02;
@@ -26,39 +28,40 @@ export type Path = NonNullable<Align['path']>;
  * onsets it goes on as after the first one.
  * @param tightnessPercent 100: each sure onset where the reference has it; less: so much of the way there. The offset of the whole is
  * taken out at any tightness but 0, which leaves the take as it is
+ * @param anchors what is held by hand is there to the frame, at any tightness and of alien takes, too
  * @returns null where there is nothing to move
  */
 export async function pathFor(
-  { onsets, offset, alien }: Comparison,
+  comparison: Comparison,
   take: TakeToRead,
   rateHz: number,
   tightnessPercent: number,
+  anchors: readonly Anchor[] = [],
   tick: (share: number) => void = () => {},
 ): Promise<Path | null> {
-  if (alien !== null || tightnessPercent === 0) return null;
   const inFrames = (ms: number) => round((ms * rateHz) / 1000);
   const join = joinFrames(rateHz);
-  const knots = onsets
-    .filter(({ sure }) => sure)
-    .map(({ at, late }) => ({
-      place: round(at + late),
-      shift: round(offset + (tightnessPercent / 100) * (late - offset)),
-    }))
-    // Of two that would change places the later one stays with the first.
-    .filter(({ place }, n, all) => n === 0 || place > all[n - 1].place);
+  const found = tightnessPercent > 0 && comparison.alien === null;
+  if (!found && anchors.length === 0) return null;
+  const knots = withAnchors(
+    found ? foundKnots(comparison, tightnessPercent) : [],
+    anchors,
+    inFrames(heldMs),
+  );
   const level = await loudness(take);
-  let shift = knots.length > 0 ? knots[0].shift : offset;
+  let shift = knots.length > 0 ? knots[0].shift : comparison.offset;
   const path = { at: [0], shift: [shift], alike: [1] };
   for (let n = 1; n < knots.length && path.at.length < mostShifts; n++) {
-    const { place, shift: wanted } = knots[n];
+    const { place, shift: wanted, held } = knots[n];
     tick(n / knots.length);
-    if (abs(wanted - shift) < inFrames(leastMoveMs)) continue;
-    const latest = place - max(shift, wanted) - inFrames(readyMs) - join;
-    const earliest = max(
-      knots[n - 1].place - shift + inFrames(attackMs),
-      latest - inFrames(lookBackMs),
-    );
-    const before = path.at[path.at.length - 1] + join;
+    if (held ? wanted === shift : abs(wanted - shift) < inFrames(leastMoveMs)) continue;
+    // What is held is heard before anything else is moved.
+    const one = knots[n - 1];
+    const before = max(path.at[path.at.length - 1] + join, one.held ? one.place - one.shift : 0);
+    const onset = place - max(shift, wanted) - inFrames(readyMs) - join;
+    // What is held is held, and if it is spliced right before it.
+    const latest = held ? max(before + 1, onset) : onset;
+    const earliest = max(one.place - shift + inFrames(attackMs), latest - inFrames(lookBackMs));
     if (latest <= before || latest < 0) continue;
     const found = await softest(take, {
       shift,
@@ -66,7 +69,7 @@ export async function pathFor(
       from: max(before + 1, min(earliest, latest)),
       to: latest,
       join,
-      give: inFrames(giveMs),
+      give: held ? 0 : inFrames(giveMs),
       step: inFrames(placesApartMs),
       level: level * join,
       offFrames: inFrames(1),
@@ -77,6 +80,44 @@ export async function pathFor(
     shift = found.shift;
   }
   return path.at.length === 1 && shift === 0 ? null : path;
+}
+
+/** A place of the take, and by how much later it is read from there on. */
+interface Knot {
+  readonly place: number;
+  readonly shift: number;
+  readonly held: boolean;
+}
+
+function foundKnots({ onsets, offset }: Comparison, tightnessPercent: number): readonly Knot[] {
+  return (
+    onsets
+      .filter(({ sure }) => sure)
+      .map(({ at, late }) => ({
+        place: round(at + late),
+        shift: round(offset + (tightnessPercent / 100) * (late - offset)),
+        held: false,
+      }))
+      // Of two that would change places the later one stays with the first.
+      .filter(({ place }, n, all) => n === 0 || place > all[n - 1].place)
+  );
+}
+
+/** What was found gives way to what is held: near it, and where it would be heard on its other side. */
+function withAnchors(
+  found: readonly Knot[],
+  anchors: readonly Anchor[],
+  nearFrames: number,
+): readonly Knot[] {
+  if (anchors.length === 0) return found;
+  const fits = ({ place, shift }: Knot) =>
+    anchors.every(
+      (anchor) =>
+        abs(place - anchor.place) > nearFrames &&
+        place < anchor.place === place - shift < anchor.at,
+    );
+  const held = anchors.map(({ place, at }) => ({ place, shift: place - at, held: true }));
+  return [...found.filter(fits), ...held].sort((a, b) => a.place - b.place);
 }
 
 /** Where something that is at `place` in a take is heard once it follows a path. */
