@@ -1,6 +1,7 @@
 import { wavFile } from '../formats/wav-write.ts';
 import { neutralImage } from '../image/image.ts';
 import { findRecipe } from '../image/recipes.ts';
+import { takeRecipes } from '../image/take-recipes.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { newPart, type Family, type Recording } from '../song/song.ts';
 import {
@@ -15,6 +16,7 @@ import {
   type Instrument,
 } from '../performing/instruments.ts';
 import type { Note } from '../performing/note.ts';
+import { linedUpTakes, strummedFile, strummedTakes } from './strummed.ts';
 import { demoFrames, demoRateHz, demoTape, score } from './score.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
@@ -100,6 +102,13 @@ const parts: readonly DemoPart[] = [
 const bedFile = 'rough-mix.wav';
 const bedLevelDb = -6;
 
+/** Four performances of strummed chords, left and right in turn. */
+const behind = takeRecipes.find(({ id }) => id === 'second-pair-behind') ?? takeRecipes[0];
+
+function strummed(): readonly Float32Array[] {
+  return strummedTakes().map((line) => atPeak(line, -8));
+}
+
 /** All recordings of the demo song, synthesised: 48 kHz, 24 bit. */
 export function* demoRecordings(): Generator<DemoRecording> {
   for (const [n, part] of parts.entries())
@@ -111,16 +120,23 @@ export function* demoRecordings(): Generator<DemoRecording> {
         '24',
       ),
     };
+  for (const [n, sound] of strummed().entries())
+    yield { fileName: strummedFile(n), bytes: wavFile([sound], demoRateHz, '24') };
   yield { fileName: bedFile, bytes: wavFile(bed(), demoRateHz, '24') };
 }
 
 /** The edits that make an empty song the demo song, once its recordings are kept. */
-export function demoEdits(recordings: readonly Recording[]): Edit[] {
+export async function demoEdits(recordings: readonly Recording[]): Promise<Edit[]> {
   const hashOf = (fileName: string) => {
     const recording = recordings.find((candidate) => candidate.fileName === fileName);
     if (!recording) throw new Error(`The demo song lacks ${fileName}.`);
     return recording.hash;
   };
+  const sounds = strummed();
+  const takes = await linedUpTakes(
+    sounds.map((_, n) => hashOf(strummedFile(n))),
+    sounds,
+  );
   return [
     { kind: 'set-rate', rateHz: demoRateHz },
     ...recordings.map((recording): Edit => ({ kind: 'put-recording', recording })),
@@ -138,6 +154,14 @@ export function demoEdits(recordings: readonly Recording[]): Edit[] {
         },
       ),
     })),
+    {
+      kind: 'add-part',
+      index: parts.length,
+      part: newPart('lap-strings', 'Lap strings', 'plucked', takes, {
+        levelDb: -9,
+        image: behind.image(takes.length),
+      }),
+    },
     { kind: 'set-bed', bed: { recording: hashOf(bedFile), levelDb: bedLevelDb } },
   ];
 }

@@ -49,6 +49,12 @@ const tune: readonly (readonly [bar: number, beat: number, beats: number, midi: 
   [3, 2, 1.6, 67],
 ];
 
+/** The strummed chords come in with the second verse and stay. */
+export const strumsFrom = 8;
+export const strumsTo = bars;
+/** So long after one string of a chord the next one is struck. */
+const strumSeconds = 0.011;
+
 export const score = {
   hum: [4, 8, 12].flatMap((start) =>
     tune.map(([bar, beat, beats, midi]) => note(start + bar, beat, beats, midi)),
@@ -73,6 +79,14 @@ export const score = {
     bar % 2 === 0
       ? [note(bar, 2, 3, chords[turn][2] + 12, 0.7), note(bar, 3, 3, chords[turn][1] + 24, 0.5)]
       : [note(bar, 1, 3, chords[turn][0] + 24, 0.6)],
+  ),
+  strums: everyBar(strumsFrom, strumsTo, (bar, turn) =>
+    [0, 1.5, 2.5].flatMap((beat, stroke) =>
+      [...chords[turn].map((midi) => midi - 12), chords[turn][0]].map((midi, string) => {
+        const struck = note(bar, beat, 1.2, midi, stroke === 0 ? 0.8 : 0.55);
+        return { ...struck, startSeconds: struck.startSeconds + string * strumSeconds };
+      }),
+    ),
   ),
   pad: everyBar(0, bars, (bar, turn) =>
     chords[turn].map((midi) => note(bar, 0, 4, midi - 12, 0.5)),

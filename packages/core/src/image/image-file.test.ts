@@ -1,6 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, test } from '@jest/globals';
-import { readImageFile, writeImageFile } from './image-file.ts';
+import { anyOf } from '../parameters/any.fixture.ts';
+import { takesDescription } from '../takes/take.ts';
+import { clipsOf, readImageFile, takesForFile, writeImageFile } from './image-file.ts';
+import { neutralImage } from './image.ts';
 import { imageFileSchema } from './image-file-schema.ts';
 import fc from 'fast-check';
 import { isNeutralPreparation, neutralPreparation } from '../takes/preparation.ts';
@@ -202,4 +205,44 @@ test('the schema in docs/ is the one made from the parameter tables', () => {
     readFileSync(new URL('../../../../docs/image-file.schema.json', import.meta.url), 'utf8'),
   );
   expect(kept).toEqual(JSON.parse(JSON.stringify(imageFileSchema())));
+});
+
+test('what takes have by themselves reads back, their cuts to the frame', () => {
+  const rateHz = 44_100;
+  const takes = anyOf(takesDescription).map((any) =>
+    any.slice(0, 3).map((take, n) => ({
+      ...take,
+      id: `t${n + 1}`,
+      align: take.align && n > 0 ? { ...take.align, to: 't1' } : null,
+      clips:
+        take.clips &&
+        take.clips.map((clip) => {
+          const fromFrame = clip.fromFrame % 1e9;
+          return { ...clip, fromFrame, toFrame: fromFrame + 1 + (clip.toFrame % 1e9) };
+        }),
+    })),
+  );
+  fc.assert(
+    fc.property(takes, (given) => {
+      const image = neutralImage();
+      const written = writeImageFile({
+        name: null,
+        panLaw: '-3',
+        preparation: neutralPreparation,
+        image,
+        takes: takesForFile(given, rateHz),
+      });
+      const outcome = readImageFile(JSON.parse(JSON.stringify(written)), rateHz, 3);
+      if (!outcome.ok) throw new Error(outcome.error.sentence);
+      for (const [n, take] of given.entries()) {
+        const read = outcome.value.takes.at(n);
+        expect(read?.levelDb ?? 0).toBe(take.levelDb);
+        expect(read?.preparation ?? null).toEqual(take.preparation);
+        expect(read?.clips ? clipsOf(read.clips, rateHz) : null).toEqual(take.clips);
+        expect(read?.align ?? null).toEqual(
+          take.align && { to: 1, tightnessPercent: take.align.tightnessPercent },
+        );
+      }
+    }),
+  );
 });

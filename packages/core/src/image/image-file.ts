@@ -84,14 +84,42 @@ export function clipsOf(
   }));
 }
 
-export function writeImageFile(file: Omit<ImageFile, 'takes'>): object {
-  const { name, panLaw, preparation, image } = file;
+/** What a part's takes have by themselves, as a file says it; nothing where none has anything. Paths are found anew. */
+export function takesForFile(takes: readonly Take[], rateHz: number): readonly TakeOfFile[] {
+  const number = (id: string) => takes.findIndex((take) => take.id === id) + 1;
+  const told = takes.map(({ preparation, levelDb, align, clips }): TakeOfFile => ({
+    preparation,
+    levelDb,
+    align:
+      align && number(align.to) > 0
+        ? { to: number(align.to), tightnessPercent: align.tightnessPercent }
+        : null,
+    clips:
+      clips &&
+      clips.map(({ fromFrame, toFrame, atFrame, ...fades }) => ({
+        ...fades,
+        fromS: fromFrame / rateHz,
+        toS: toFrame / rateHz,
+        atS: atFrame / rateHz,
+      })),
+  }));
+  const last = told.findLastIndex(
+    ({ preparation, levelDb, align, clips }) => preparation || levelDb !== 0 || align || clips,
+  );
+  return told.slice(0, last + 1);
+}
+
+export function writeImageFile(
+  file: Omit<ImageFile, 'takes'> & { readonly takes?: readonly TakeOfFile[] },
+): object {
+  const { name, panLaw, preparation, image, takes = [] } = file;
   return {
     format: imageFileFormat,
     formatVersion: imageFileVersion,
     ...(name === null ? {} : { name }),
     panLaw,
     ...(isNeutralPreparation(preparation) ? {} : { preparation }),
+    ...(takes.length === 0 ? {} : { takes }),
     voices: image.voices.map(({ id: _, ...voice }) => voice),
     stage: image.stage,
   };

@@ -28,6 +28,6 @@ export class DemoService {
       );
       say(`  ${fileName}`);
     }
-    await this.#songs.create(anyone, demoTitle, demoEdits(recordings));
+    await this.#songs.create(anyone, demoTitle, await demoEdits(recordings));
   }
 }

@@ -50,7 +50,10 @@ export class RecipesService {
         code: 'too-many',
         sentence: `At most ${mostRecipes} recipes are kept; remove one first.`,
       });
-    const kept = { id, name: title, file: writeImageFile({ ...read.value, name: title }) };
+    // A recipe is for any takes: what is said of some by themselves is not kept with it.
+    const { panLaw, preparation, image } = read.value;
+    const written = writeImageFile({ name: title, panLaw, preparation, image });
+    const kept = { id, name: title, file: written };
     await this.#recipes
       .createQueryBuilder()
       .insert()
