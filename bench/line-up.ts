@@ -120,6 +120,7 @@ export async function judgeLiningUp(folder: string): Promise<void> {
     const apart: number[] = [];
     const only: number[] = [];
     let [offset, turned, sure, all] = [0, 0, 0, 0];
+    let left: string | null = null;
     for (const [seed, offsetMs, inverted] of [
       [1, 0, false],
       [2, 700, true],
@@ -133,6 +134,7 @@ export async function judgeLiningUp(folder: string): Promise<void> {
         100,
       );
       const whole = correlated(take, made.samples);
+      left ??= comparison.alien;
       offset = Math.max(offset, abs(inMs(comparison.offset - (median(made.late) ?? 0))));
       if ((comparison.polarity === 'inverted') !== inverted) turned++;
       sure += comparison.onsets.filter((onset) => onset.sure).length;
@@ -142,6 +144,10 @@ export async function judgeLiningUp(folder: string): Promise<void> {
         only.push(abs(inMs(there - whole - at)));
         apart.push(abs(inMs((align.path ? placeOnPath(align.path, there) : there) - at)));
       }
+    }
+    if (left !== null) {
+      row(`lining up ${what}`, `left alone: ${left}`);
+      continue;
     }
     const share = (values: number[], part: number) =>
       values.sort((a, b) => a - b)[floor(part * (values.length - 1))].toFixed(1);
