@@ -136,12 +136,37 @@ test('a take whose plug was turned over is found and mended; tighter, nudged, ev
   await expect(timing(page, 'harp take 2')).toContainText(/^\+(9|10)\.\d ms/);
   await page.keyboard.press('Control+z');
   await expect(timing(page, 'harp take 2')).toContainText(/^[+−]?0\.\d ms/);
+  // Typed as a share of a note: at 100 beats a minute a hundred-and-twenty-eighth is 18.75 ms.
+  const tempo = page.getByRole('textbox', { name: 'Tempo' });
+  await tempo.fill('100');
+  await tempo.press('Enter');
+  const by = page.getByRole('textbox', { name: 'Move harp take 2 by' });
+  await by.fill('-1/128');
+  await by.press('Enter');
+  await expect(page.getByRole('button', { name: /harp take 2: −18\.75 ms/ })).toBeVisible();
+  await by.fill('soon');
+  await by.press('Enter');
+  await expect(page.getByText('A shift is typed as')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await by.blur();
+  await page.keyboard.press('Control+z');
+  // What there is to cut, and whether one threshold suits both.
+  await page.getByRole('button', { name: 'Spectra' }).click();
+  const charts = page.getByRole('region', { name: 'Spectra and loudness of the takes' });
+  await expect(charts).toContainText(/[+−]?\d+\.\d dB below 160 Hz/, { timeout: 30_000 });
+  await expect(charts).toContainText(/over it \d+ % and \d+ % of the time/);
+  await charts.getByLabel('Take over the reference').selectOption('turned');
+  await page.getByRole('button', { name: 'Spectra' }).click();
 
   await page
     .getByLabel('Place the takes')
     .selectOption({ label: 'Left, right, one in the middle (3)' });
   await expect(page.getByTestId('take-take 1')).toContainText('heard as middle');
   await expect(page.getByTestId('take-harp take 2')).toContainText('heard as right');
+  // Beside two that only look like it, to be compared blind.
+  await page.getByLabel('Place the takes').selectOption('As drafts beside false doubles');
+  await expect(page.getByText(/Draft 1 is this image; 2 a late copy/)).toBeVisible();
+  await page.keyboard.press('Control+z');
   // Removed, its voice plays what stands in its place; undone, all is there again.
   await page.getByRole('button', { name: 'What can be done with turned' }).click();
   await page.getByRole('button', { name: 'Remove' }).click();

@@ -17,7 +17,7 @@ import {
 } from '../performing/instruments.ts';
 import type { Note } from '../performing/note.ts';
 import { linedUpTakes, strummedFile, strummedTakes } from './strummed.ts';
-import { demoFrames, demoRateHz, demoTape, score } from './score.ts';
+import { beatsPerBar, beatsPerMinute, demoFrames, demoRateHz, demoTape, score } from './score.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { abs, max } = Math;
@@ -139,6 +139,7 @@ export async function demoEdits(recordings: readonly Recording[]): Promise<Edit[
   );
   return [
     { kind: 'set-rate', rateHz: demoRateHz },
+    { kind: 'set-tempo', tempo: [{ atS: 0, bpm: beatsPerMinute, beatsPerBar }] },
     ...recordings.map((recording): Edit => ({ kind: 'put-recording', recording })),
     ...parts.map((part, index): Edit => ({
       kind: 'add-part',

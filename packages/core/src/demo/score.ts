@@ -4,7 +4,7 @@ import { pitchHz, type Note } from '../performing/note.ts';
 export const demoRateHz = 48_000;
 export const beatsPerMinute = 100;
 export const secondsPerBeat = 60 / beatsPerMinute;
-const beatsPerBar = 4;
+export const beatsPerBar = 4;
 const bars = 16;
 /** Sixteen bars and room for the last notes to die away. */
 export const demoSeconds = bars * beatsPerBar * secondsPerBeat + 1.6;

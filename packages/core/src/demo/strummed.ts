@@ -23,6 +23,9 @@ export function strummedFile(take: number): string {
   return `lap-strings ${take + 1}.wav`;
 }
 
+/** Near enough to be one, far enough to stay four. */
+const tightnessPercent = 50;
+
 /** The four performances as sound, before their level is set. */
 export function strummedTakes(): readonly Float64Array[] {
   return Array.from({ length: takeCount }, (_, take) => {
@@ -56,7 +59,7 @@ export async function linedUpTakes(
   const reads = takes.map((take, n) => asCut(take, sounds[n]));
   const lined: Take[] = [takes[0]];
   for (let n = 1; n < takes.length; n++) {
-    const { align } = await lineUp(reads[0], reads[n], demoRateHz, 70);
+    const { align } = await lineUp(reads[0], reads[n], demoRateHz, tightnessPercent);
     lined.push({ ...takes[n], align: { to: takes[0].id, ...align } });
   }
   return lined;

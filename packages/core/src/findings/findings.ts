@@ -157,9 +157,20 @@ function sameness(report: StereoReport): Finding[] {
   return [
     {
       code: 'only-a-copy',
-      sentence: `${late} is only ${turned ? 'an inverted' : 'a'} copy of ${late === 'R' ? 'L' : 'R'}, ${far} later (likeness ${figure(likeness.value, 2)}): wide, but not a second performance, and combed in the fold.`,
+      sentence: `${late} is only ${turned ? 'an inverted' : 'a'} copy of ${late === 'R' ? 'L' : 'R'}, ${far} later (likeness ${figure(likeness.value, 2)}): wide, but not a second performance, and combed in the fold. ${secondTake(report)}`,
     },
   ];
+}
+
+/** What two performances, hard left and right, would do in the fold: their powers add. */
+const apartLossDb = 10 * Math.log10(2);
+
+function secondTake({ fold: { lossDb, deepestDipDb } }: StereoReport): string {
+  const now = [
+    lossDb !== null && `loses ${figure(-lossDb, 1)} dB in the fold`,
+    deepestDipDb !== null && `dips by ${figure(Math.abs(deepestDipDb), 1)} dB`,
+  ].filter(Boolean);
+  return `A true second take would lose ${figure(apartLossDb, 1)} dB evenly and cut nothing out${now.length > 0 ? `; this ${now.join(' and ')}` : ''}.`;
 }
 
 function foldFindings(report: StereoReport, startSeconds: number): Finding[] {

@@ -1,5 +1,6 @@
 import { newVoice, type Voice, type VoiceChanges } from '../voices/voice.ts';
 import type { Image } from './image.ts';
+import { findRecipe } from './recipes.ts';
 import { neutralStage } from './stage.ts';
 
 /** A way to place several takes of one part. */
@@ -94,3 +95,12 @@ export function tooFewText({ wants }: TakeRecipe, takes: number): string | null 
     ? `Made for ${wants} takes: there is one, which is placed alone.`
     : `Made for ${wants} takes: there are ${takes}, which are placed as its first ones.`;
 }
+
+/** What one take alone can do to look like two: to be set beside two that are. */
+export const falseDoubles: readonly { readonly name: string; readonly image: Image }[] = [
+  ['one-side-late', 'a late copy of its first take'],
+  ['phase-spread', 'its first take spread in phase'],
+].flatMap(([id, name]) => {
+  const image = findRecipe(id)?.image;
+  return image ? [{ name, image }] : [];
+});

@@ -1,3 +1,4 @@
+import { takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
 import { recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
 import { useSong } from '../session/open-song.ts';
@@ -27,6 +28,24 @@ export function RecipeList({ part }: { readonly part: Part }) {
   return (
     <>
       <OwnRecipes part={part} />
+      {part.takes.length > 1 && (
+        <>
+          <h3 className="panel-heading">For its {part.takes.length} takes</h3>
+          {takeRecipes.map((recipe) => (
+            <RecipeRow
+              key={recipe.id}
+              id={recipe.id}
+              partId={part.id}
+              partName={part.name}
+              name={recipe.name}
+              sentence={[recipe.sentence, tooFewText(recipe, part.takes.length)]
+                .filter(Boolean)
+                .join(' ')}
+              image={recipe.image}
+            />
+          ))}
+        </>
+      )}
       {all.some(({ fits }) => fits) && <h3 className="panel-heading">For this source</h3>}
       {rows(true)}
       <h3 className="panel-heading">Others</h3>

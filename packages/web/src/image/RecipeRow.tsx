@@ -16,8 +16,8 @@ interface Props {
   readonly name: string;
   readonly sentence: string | null;
   readonly figures?: Figures;
-  /** null where the recipe cannot be used here. */
-  readonly image: Image | null;
+  /** Perhaps of as many takes as a part has; null where the recipe cannot be used here. */
+  readonly image: Image | ((takes: number) => Image) | null;
   /** Findings that it is meant to draw. */
   readonly meant?: readonly string[];
   readonly preparation?: Preparation;
@@ -32,10 +32,12 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
   const { partIds } = useSelection();
   const [asked, setAsked] = useState(false);
   const trial = useStore(open.audition.store, (state) => state.trial);
+  const imageFor = (to: string, given: NonNullable<typeof image>) =>
+    typeof given === 'function' ? given(open.keptPart(to)?.takes.length ?? 1) : given;
   const stepFor = (ids: readonly string[]) => ({
     name: `${ids.length > 1 ? plural(ids.length, 'part') : partName}: ${name.toLowerCase()}`,
     edits: ids.flatMap((to): Edit[] => [
-      ...(image ? [{ kind: 'set-image', partId: to, image } as const] : []),
+      ...(image ? [{ kind: 'set-image', partId: to, image: imageFor(to, image) } as const] : []),
       ...(image ? [{ kind: 'set-part', partId: to, changes: { meant } } as const] : []),
       ...(preparation ? [{ kind: 'set-preparation', partId: to, preparation } as const] : []),
     ]),

@@ -7,7 +7,6 @@ import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import type { Take } from '@pannet/core/takes/take';
 import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
-import { sharpContext } from '../controls/sharp-context.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { useSize } from '../controls/use-size.ts';
 import { setLoopBetween } from '../session/loop.ts';
@@ -21,11 +20,9 @@ import {
   useSession,
   useTimeView,
 } from '../session/open-song.ts';
-import { drawGround, drawWave } from '../waves/draw-wave.ts';
+import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { isWhole, panned, rulerMarks, showing, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
-import { useOutline, useStretch } from '../waves/use-wave.ts';
-import type { WaveOf } from '../waves/waves.ts';
 import './strip.scss';
 
 /** Shorter than this a drag is a click. */
@@ -44,7 +41,8 @@ export function Strip() {
   const rate = useRate();
   const second = usePlayback((state) => Math.round(state.frame / rate));
   const view = useTimeView();
-  const wave = useShownWave();
+  const take = useShownTake();
+  const recordings = useRecordings();
   const show = (next: TimeView) =>
     open.view.setState({ view: isWhole(next, frames) ? null : next });
   const seen = view.to - view.from;
@@ -120,10 +118,13 @@ export function Strip() {
         {...handlers}
         onKeyDown={onKeyDown}
       >
-        {wave && width > 0 && (
-          <Wave
-            key={`${wave.recording.hash}:${wave.channel}`}
-            of={wave}
+        {take && width > 0 && (
+          <TakeOutline
+            key={`${take.recording}:${take.channel}`}
+            waves={open.waves}
+            recording={recordings[take.recording]}
+            take={take}
+            rateHz={rate}
             width={width}
             height={height - rulerHeight}
             view={view}
@@ -169,41 +170,12 @@ export function Strip() {
 }
 
 /** The take of the selected voice, or the part's first. */
-function useShownWave(): WaveOf | null {
-  const recordings = useRecordings();
+function useShownTake(): Take | null {
   const part = useSelectedPart();
   const { voiceId } = useSelection();
   if (!part) return null;
   const voice = part.image.voices.find(({ id }) => id === voiceId);
-  const take: Take | undefined = part.takes[(voice?.take ?? 1) - 1] ?? part.takes[0];
-  return { recording: recordings[take.recording], channel: take.channel };
-}
-
-interface WaveProps {
-  readonly of: WaveOf;
-  readonly width: number;
-  readonly height: number;
-  readonly view: TimeView;
-}
-
-function Wave({ of, width, height, view }: WaveProps) {
-  const { waves } = useOpenSong();
-  const { ends, failure } = useOutline(waves, of);
-  const stretch = useStretch(waves, of, view, width);
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    const context = sharpContext(canvas.current, width, height);
-    if (!context) return;
-    const middle = height / 2;
-    drawGround(context, width, middle);
-    drawWave(context, { width, middle, reach: middle - 3 }, view, ends, stretch);
-  }, [ends, stretch, view, width, height]);
-  return (
-    <>
-      <canvas ref={canvas} style={{ width, height }} aria-hidden />
-      {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
-    </>
-  );
+  return part.takes[(voice?.take ?? 1) - 1] ?? part.takes[0];
 }
 
 interface OverTime {

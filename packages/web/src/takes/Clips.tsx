@@ -8,6 +8,7 @@ import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
+import { ShiftField } from './ShiftField.tsx';
 
 interface Props {
   readonly part: Part;
@@ -84,6 +85,13 @@ export function Clips({ part, take, view, width, height }: Props) {
               })
             }
             onRefuse={say}
+          />
+          <ShiftField
+            label={`Move clip ${chosen + 1} of ${take.name} by`}
+            at={at.atFrame}
+            onShift={(frames) =>
+              keep(`${signedFigure((frames / rateHz) * 1000, 2)} ms`, chosen, movedClip(at, frames))
+            }
           />
         </span>
       )}

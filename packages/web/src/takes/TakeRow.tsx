@@ -22,6 +22,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
 import { placeAt, withAnchor } from './Anchors.tsx';
 import { nudged } from './nudge.ts';
+import { ShiftField } from './ShiftField.tsx';
 import type { TakeFigures } from './takes-question.ts';
 import { timingOf, truthOf } from './truth.ts';
 
@@ -216,7 +217,9 @@ export function TakeRow(props: Props) {
         >
           {figures
             ? [
-                figures.lufs === null ? 'silent' : `${figure(figures.lufs + take.levelDb, 1)} LUFS`,
+                figures.portrait.lufs === null
+                  ? 'silent'
+                  : `${figure(figures.portrait.lufs + take.levelDb, 1)} LUFS`,
                 figures.crestDb !== null && `crest ${figure(figures.crestDb, 0)}`,
                 figures.noiseDb !== null && `noise ${figure(figures.noiseDb + take.levelDb, 0)} dB`,
               ]
@@ -243,6 +246,7 @@ export function TakeRow(props: Props) {
       >
         {children}
         <span className="take-nudge">
+          <ShiftField label={`Move ${take.name} by`} at={0} onShift={nudge} />
           <button
             type="button"
             className="btn-tool"

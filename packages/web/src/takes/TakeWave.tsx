@@ -1,14 +1,10 @@
-import { alignedArrangement, clipsArrangement, type Piece } from '@pannet/core/takes/arrangement';
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
 import { placeOnPath } from '@pannet/core/takes/line-up/path';
 import type { Part, Take } from '@pannet/core/song/song';
 import type { Anchor } from '@pannet/core/takes/take';
-import { useEffect, useMemo, useRef } from 'react';
-import { sharpContext } from '../controls/sharp-context.ts';
 import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
-import { drawGround, drawWave } from '../waves/draw-wave.ts';
+import { TakeOutline } from '../waves/TakeOutline.tsx';
 import type { TimeView } from '../waves/time-view.ts';
-import { useOutline, useStretch } from '../waves/use-wave.ts';
 import { Anchors } from './Anchors.tsx';
 import { Clips } from './Clips.tsx';
 
@@ -25,47 +21,23 @@ interface Props {
 
 /** How late and early the curve shows an onset, in ms. */
 const curveMs = 40;
-/** More pieces than this in what is seen are drawn as one: they are too small to be told apart. */
-const mostPieces = 60;
-
 /** A take where it lies, with its timing against the reference as a curve over it. */
 export function TakeWave({ part, take, view, width, height, comparison, onHold }: Props) {
   const { waves } = useOpenSong();
   const recording = useRecordings()[take.recording];
   const rateHz = useRate();
-  const of = useMemo(() => ({ recording, channel: take.channel }), [recording, take.channel]);
-  const { ends, failure } = useOutline(waves, of);
-  const pieces = useMemo(() => piecesOf(take, recording.frames, rateHz), [take, recording, rateHz]);
-  const seen = useMemo(
-    () => pieces.filter(({ at, count }) => at < view.to && at + count > view.from),
-    [pieces, view],
-  );
-  const offset = seen.length > 0 ? seen[0].at - seen[0].from : 0;
-  const stretch = useStretch(waves, of, view, width, offset);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const wave = height - 16;
-  useEffect(() => {
-    const context = sharpContext(canvas.current, width, height);
-    if (!context) return;
-    const middle = wave / 2;
-    const x = (frame: number) => ((frame - view.from) / (view.to - view.from)) * width;
-    drawGround(context, width, middle);
-    const drawn: readonly Piece[] =
-      seen.length > mostPieces
-        ? [{ ...seen[0], count: (seen.at(-1)?.at ?? 0) + (seen.at(-1)?.count ?? 0) - seen[0].at }]
-        : seen;
-    for (const { at, from, count } of drawn) {
-      context.save();
-      context.beginPath();
-      context.rect(x(at), 0, x(at + count) - x(at), wave);
-      context.clip();
-      drawWave(context, { width, middle, reach: middle - 2 }, view, ends, stretch, at - from);
-      context.restore();
-    }
-  }, [ends, stretch, view, width, height, wave, seen]);
   return (
     <>
-      <canvas ref={canvas} style={{ width, height }} aria-hidden />
+      <TakeOutline
+        waves={waves}
+        recording={recording}
+        take={take}
+        rateHz={rateHz}
+        view={view}
+        width={width}
+        height={wave}
+      />
       <Clips part={part} take={take} view={view} width={width} height={wave} />
       {comparison && comparison.alien === null && (
         <TimingCurve
@@ -77,32 +49,8 @@ export function TakeWave({ part, take, view, width, height, comparison, onHold }
         />
       )}
       <Anchors take={take} view={view} width={width} height={height} onHold={onHold} />
-      {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
     </>
   );
-}
-
-/** Where stretches of the recording lie: its clips, moved as the path says. */
-function piecesOf(take: Take, frames: number, rateHz: number): readonly Piece[] {
-  const whole: Piece = { at: 0, from: 0, count: frames, fadeIn: 0, fadeOut: 0, likeness: 1 };
-  const clipped = clipsArrangement(take, frames, rateHz);
-  const clips = clipped?.pieces ?? [whole];
-  const path = alignedArrangement(take, clipped?.frames ?? frames, rateHz);
-  if (!path) return clips;
-  const pieces: Piece[] = [];
-  for (const moved of path.pieces)
-    for (const clip of clips) {
-      const from = Math.max(moved.from, clip.at);
-      const to = Math.min(moved.from + moved.count, clip.at + clip.count);
-      if (to > from)
-        pieces.push({
-          ...whole,
-          at: moved.at + from - moved.from,
-          from: clip.from + from - clip.at,
-          count: to - from,
-        });
-    }
-  return pieces;
 }
 
 interface Drawn {

@@ -1,11 +1,18 @@
-import { takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
-import { alignmentParameters, cutParameters, takeParameters } from '@pannet/core/parameters/tables';
+import type { Image } from '@pannet/core/image/image';
+import { falseDoubles, takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
+import {
+  alignmentParameters,
+  cutParameters,
+  takeParameters,
+  tempoParameters,
+} from '@pannet/core/parameters/tables';
+import { figure } from '@pannet/core/quantities/wording';
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { songFrames, type Part, type Take } from '@pannet/core/song/song';
 import type { Anchor } from '@pannet/core/takes/take';
 import { usualCut, type CutSettings } from '@pannet/core/takes/sounding';
-import { useEffect, useState, type CSSProperties } from 'react';
+import { lazy, Suspense, useEffect, useState, type CSSProperties } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { DropArea } from '../controls/DropArea.tsx';
@@ -15,13 +22,23 @@ import { say } from '../controls/notices.ts';
 import { useSize } from '../controls/use-size.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import type { IntoPart } from '../importing/import-queue.ts';
-import { useOpenSong, useSelectedPart, useSession, useTimeView } from '../session/open-song.ts';
+import {
+  useOpenSong,
+  useSelectedPart,
+  type OpenSong,
+  useSession,
+  useTimeView,
+} from '../session/open-song.ts';
 import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { TakeRow } from './TakeRow.tsx';
 import { TakeWave } from './TakeWave.tsx';
 import { comparisonKey, figuresKey, referenceOf, TakesWork } from './takes-work.ts';
 import './takes.scss';
+
+const TakeCharts = lazy(() =>
+  import('./TakeCharts.tsx').then(({ TakeCharts: charts }) => ({ default: charts })),
+);
 
 const waveHeight = 84;
 /** The facts stand beside the waves. */
@@ -42,6 +59,7 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
   const open = useOpenSong();
   const [work] = useState(() => new TakesWork(open));
   const state = useStore(work.store);
+  const [charts, setCharts] = useState(false);
   const frames = useSession(({ shown }) => Math.max(1, songFrames(shown)));
   const view = useTimeView();
   const { ref, width } = useSize<HTMLDivElement>();
@@ -74,7 +92,14 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
       onFiles={(files) => onFiles(files, { partId: part.id })}
     >
       <div className="takes-place">
-        <Toolbar part={part} kept={kept ?? part} work={work} onFiles={onFiles} />
+        <Toolbar
+          part={part}
+          kept={kept ?? part}
+          work={work}
+          onFiles={onFiles}
+          charts={charts}
+          onCharts={() => setCharts(!charts)}
+        />
         {state.busy && (
           <div className="takes-busy" role="status">
             <span className="quiet small">{state.busy.what} …</span>
@@ -144,9 +169,74 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
             </p>
           )}
         </div>
+        {charts && (
+          <Suspense fallback={<p className="quiet p-2 m-0">Opening …</p>}>
+            <TakeCharts
+              part={part}
+              view={view}
+              figuresOf={(take) => state.figures[figuresKey(take, reference)] ?? null}
+              reference={reference}
+            />
+          </Suspense>
+        )}
       </div>
     </DropArea>
   );
+}
+
+/** The song's tempo, for what is moved by shares of a note; a map of several is left as it came. */
+function TempoField() {
+  const open = useOpenSong();
+  const tempo = useSession(({ song }) => song.tempo);
+  const several = (tempo?.length ?? 0) > 1;
+  return (
+    <label className="takes-field" title="For what is moved by a share of a note, as 1/64">
+      <span className="quiet small">{several ? 'Tempo, first of a map' : 'Tempo'}</span>
+      <NumberField
+        parameter={tempoParameters.bpm}
+        label="Tempo"
+        unit="bpm"
+        disabled={several}
+        value={tempo?.[0].bpm ?? tempoParameters.bpm.default}
+        width={84}
+        onCommit={(bpm) =>
+          open.do(`tempo ${figure(bpm, 1)}`, [
+            {
+              kind: 'set-tempo',
+              tempo: [{ atS: 0, bpm, beatsPerBar: tempo?.[0].beatsPerBar ?? 4 }],
+            },
+          ])
+        }
+      />
+    </label>
+  );
+}
+
+const besideFalse = 'beside-false';
+const draftNumbers = Array.from({ length: 9 }, (_, n) => String(n + 1));
+
+/** The image and two that only look like it are kept as drafts, to be compared blind. */
+function keepBesideFalse(open: OpenSong, part: Part): void {
+  const free = draftNumbers.filter((number) => !(number in part.drafts));
+  const [real, ...others] = free;
+  if (others.length < falseDoubles.length) {
+    say(`Three free drafts are needed; “${part.name}” has ${free.length}.`);
+    return;
+  }
+  const keep = (number: string, image: Image): Edit => ({
+    kind: 'set-draft',
+    partId: part.id,
+    number,
+    image,
+  });
+  const done = open.do(`${part.name}: drafts beside false doubles`, [
+    keep(real, part.image),
+    ...falseDoubles.map(({ image }, n) => keep(others[n], image)),
+  ]);
+  if (done)
+    say(
+      `Draft ${real} is this image; ${falseDoubles.map(({ name }, n) => `${others[n]} ${name}`).join(', ')}. Compare sets them against each other, blind if you like.`,
+    );
 }
 
 interface ToolbarProps {
@@ -155,9 +245,12 @@ interface ToolbarProps {
   readonly kept: Part;
   readonly work: TakesWork;
   readonly onFiles: Props['onFiles'];
+  /** Whether spectra and loudness are shown. */
+  readonly charts: boolean;
+  readonly onCharts: () => void;
 }
 
-function Toolbar({ part, kept, work, onFiles }: ToolbarProps) {
+function Toolbar({ part, kept, work, onFiles, charts, onCharts }: ToolbarProps) {
   const open = useOpenSong();
   const { figures } = useStore(work.store);
   const [cut, setCut] = useState<CutSettings>(usualCut);
@@ -168,7 +261,7 @@ function Toolbar({ part, kept, work, onFiles }: ToolbarProps) {
   const reference = referenceOf(kept);
   const evenOut = () => {
     const lufs = (take: (typeof part.takes)[number]) =>
-      figures[figuresKey(take, reference)]?.lufs ?? null;
+      figures[figuresKey(take, reference)]?.portrait.lufs ?? null;
     const standard = lufs(reference);
     if (standard === null) {
       say('The reference is not measured yet, or silent: there is nothing to even out to.');
@@ -256,6 +349,10 @@ function Toolbar({ part, kept, work, onFiles }: ToolbarProps) {
         title="Voices for all takes, in the place of those that are there"
         value=""
         onChange={(event) => {
+          if (event.target.value === besideFalse) {
+            keepBesideFalse(open, kept);
+            return;
+          }
           const recipe = takeRecipes.find(({ id }) => id === event.target.value);
           if (!recipe) return;
           const few = tooFewText(recipe, part.takes.length);
@@ -273,7 +370,25 @@ function Toolbar({ part, kept, work, onFiles }: ToolbarProps) {
             {name} ({wants})
           </option>
         ))}
+        {several && (
+          <option
+            value={besideFalse}
+            title="Keeps this image, a late copy and phase spreading of one take as drafts: compared in figures, or blind"
+          >
+            As drafts beside false doubles
+          </option>
+        )}
       </select>
+      <Button
+        size="sm"
+        variant="outline-primary"
+        aria-pressed={charts}
+        title="Spectra of all takes over each other, and the loudness of two along the song"
+        onClick={onCharts}
+      >
+        Spectra
+      </Button>
+      <TempoField />
       <span className="flex-grow-1" />
       <FilesButton label="Add takes" onFiles={(files) => onFiles(files, { partId: part.id })} />
     </div>

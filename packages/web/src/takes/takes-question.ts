@@ -1,5 +1,6 @@
 import type { Song, Take } from '@pannet/core/song/song';
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
+import type { Portrait } from '@pannet/core/takes/portrait';
 import type { CutSettings } from '@pannet/core/takes/sounding';
 import { question } from '../workers/ask.ts';
 
@@ -18,9 +19,9 @@ export interface TakesRequest {
   readonly figures: boolean;
 }
 
-/** What a take is, as it lies in the part. */
+/** What a take is, as it lies in the part, before its level and preparation. */
 export interface TakeFigures {
-  readonly lufs: number | null;
+  readonly portrait: Portrait;
   readonly crestDb: number | null;
   readonly noiseDb: number | null;
   /** To the reference, where it is loudest; null of the reference itself. */

@@ -3,6 +3,7 @@ import { arrangedFrames } from '@pannet/core/takes/arrangement';
 import type { Comparison } from '@pannet/core/takes/line-up/line-up';
 import { newTakes, type Take } from '@pannet/core/takes/take';
 import { nudged } from './nudge.ts';
+import { typedShift } from './typed-shift.ts';
 import { comparisonKey, figuresKey, referenceOf } from './takes-work.ts';
 import { heardTiming, timingOf, truthOf } from './truth.ts';
 
@@ -71,7 +72,7 @@ describe('what is said of a take', () => {
 
   test('a copy is no double, and what is alien is a layer', () => {
     const figures = {
-      lufs: -20,
+      portrait: { lufs: -20, bandsDb: [], loudness: [], everyS: 0.4 },
       crestDb: 12,
       noiseDb: null,
       likeness: { value: -0.97, lagMs: 14 },
@@ -92,4 +93,35 @@ test('the reference is what others are lined up with; what was found is of takes
   expect(referenceOf({ takes: [first, other, third] })).toBe(third);
   expect(comparisonKey(aligned(second, [7]), first)).toBe(comparisonKey(second, first));
   expect(figuresKey(aligned(second, [7]), first)).not.toBe(figuresKey(second, first));
+});
+
+describe('a shift that is typed', () => {
+  test.each([
+    ['12.5', 600],
+    ['12,5 ms', 600],
+    ['-1 ms', -48],
+    ['−48 samples', -48],
+    ['7 smp', 7],
+    ['0.5 s', 24_000],
+    // A sixty-fourth at 96 beats a minute: a sixteenth of a beat, 39.06 ms.
+    ['1/64', 1875],
+    ['-1/32', -3750],
+  ])('%s', (text, frames) => {
+    expect(typedShift(text, 48_000, 96)).toEqual({ ok: true, frames });
+  });
+
+  test.each([
+    ['soon', 'is typed as'],
+    ['1/0', 'nought-th'],
+    ['700 s', 'ten minutes at most'],
+    ['', 'is typed as'],
+  ])('“%s” is refused with a sentence', (text, words) => {
+    const shift = typedShift(text, 48_000, 96);
+    expect(shift.ok ? '' : shift.sentence).toContain(words);
+  });
+
+  test('a share of a note needs a tempo', () => {
+    const shift = typedShift('1/64', 48_000, null);
+    expect(shift.ok ? '' : shift.sentence).toContain('tempo');
+  });
 });

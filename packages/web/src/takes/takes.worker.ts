@@ -1,6 +1,5 @@
 import { makingLoader } from '@pannet/core/derived/made-source';
 import { arrangedSource } from '@pannet/core/derived/take-source';
-import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { gainToDb } from '@pannet/core/quantities/units';
 import type { Take } from '@pannet/core/song/song';
@@ -12,6 +11,7 @@ import {
   type TakeToRead,
 } from '@pannet/core/takes/line-up/line-up';
 import { fluxOf } from '@pannet/core/takes/line-up/flux';
+import { portraitOf } from '@pannet/core/takes/portrait';
 import { envelopeOf, noiseDb, soundingClips } from '@pannet/core/takes/sounding';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer, seldom } from '../workers/ask.ts';
@@ -117,14 +117,13 @@ async function figuresOf(
     energy += value * value;
     if (value !== 0) sounding++;
   }
-  const lufs = integratedLoudness([samples], rateHz);
   const frames = Math.round(likenessSeconds * rateHz);
   const likeness =
     standard &&
     measureStereo(await standard.read(loudest, frames), await take.read(loudest, frames), rateHz)
       .report.likeness;
   return {
-    lufs: Number.isFinite(lufs) ? lufs : null,
+    portrait: portraitOf(samples, rateHz),
     crestDb: energy > 0 ? gainToDb(peak) - gainToDb(Math.sqrt(energy / sounding)) : null,
     noiseDb: noiseDb(await envelopeOf(take.read, take.frames, rateHz)),
     likeness: likeness && { value: likeness.value, lagMs: likeness.lagMs },

@@ -62,6 +62,6 @@ export function truthOf(
     return `A copy of the reference (likeness ${signedFigure(likeness.value, 2)} at ${signedFigure(likeness.lagMs, 1)} ms), not a double: a second performance would lose 3 dB in the fold and cancel nothing.`;
   const timing = heardTiming(comparison, take, rateHz);
   if (take.align?.path && timing && timing.spreadMs < tooTightMs)
-    return `Lined up so tightly (±${figure(timing.spreadMs, 1)} ms) that two takes of one sound phase; 70 % leaves them two.`;
+    return `Lined up so tightly (±${figure(timing.spreadMs, 1)} ms) that two takes of one sound phase: under ${figure(take.align.tightnessPercent, 0)} % they stay two.`;
   return null;
 }

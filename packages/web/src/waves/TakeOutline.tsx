@@ -1,0 +1,94 @@
+import type { Recording } from '@pannet/core/song/song';
+import { alignedArrangement, clipsArrangement, type Piece } from '@pannet/core/takes/arrangement';
+import type { Take } from '@pannet/core/takes/take';
+import { useEffect, useMemo, useRef } from 'react';
+import { sharpContext } from '../controls/sharp-context.ts';
+import { drawGround, drawWave } from './draw-wave.ts';
+import type { TimeView } from './time-view.ts';
+import { useOutline, useStretch } from './use-wave.ts';
+import type { Waves } from './waves.ts';
+
+interface Props {
+  readonly waves: Waves;
+  readonly recording: Recording;
+  readonly take: Take;
+  readonly rateHz: number;
+  readonly view: TimeView;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** More pieces than this in what is seen are drawn as one: they are too small to be told apart. */
+const mostPieces = 60;
+/** Between full scale and the edge, in pixels. */
+const edge = 2;
+
+/** A take's wave where it lies: its clips, in the places that lining up gave them. */
+export function TakeOutline({ waves, recording, take, rateHz, view, width, height }: Props) {
+  const { channel, clips, align } = take;
+  const of = useMemo(() => ({ recording, channel }), [recording, channel]);
+  const { ends, failure } = useOutline(waves, of);
+  const pieces = useMemo(
+    () => piecesOf({ clips, align }, recording.frames, rateHz),
+    [clips, align, recording, rateHz],
+  );
+  const seen = useMemo(
+    () => pieces.filter(({ at, count }) => at < view.to && at + count > view.from),
+    [pieces, view],
+  );
+  const offset = seen.length > 0 ? seen[0].at - seen[0].from : 0;
+  const stretch = useStretch(waves, of, view, width, offset);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const context = sharpContext(canvas.current, width, height);
+    if (!context) return;
+    const middle = height / 2;
+    const x = (frame: number) => ((frame - view.from) / (view.to - view.from)) * width;
+    drawGround(context, width, middle);
+    const drawn: readonly Piece[] =
+      seen.length > mostPieces
+        ? [{ ...seen[0], count: (seen.at(-1)?.at ?? 0) + (seen.at(-1)?.count ?? 0) - seen[0].at }]
+        : seen;
+    for (const { at, from, count } of drawn) {
+      context.save();
+      context.beginPath();
+      context.rect(x(at), 0, x(at + count) - x(at), height);
+      context.clip();
+      drawWave(context, { width, middle, reach: middle - edge }, view, ends, stretch, at - from);
+      context.restore();
+    }
+  }, [ends, stretch, view, width, height, seen]);
+  return (
+    <>
+      <canvas ref={canvas} style={{ width, height }} aria-hidden />
+      {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
+    </>
+  );
+}
+
+/** Where stretches of the recording lie: its clips, moved as the path says. */
+function piecesOf(
+  take: Pick<Take, 'clips' | 'align'>,
+  frames: number,
+  rateHz: number,
+): readonly Piece[] {
+  const whole: Piece = { at: 0, from: 0, count: frames, fadeIn: 0, fadeOut: 0, likeness: 1 };
+  const clipped = clipsArrangement(take, frames, rateHz);
+  const clips = clipped?.pieces ?? [whole];
+  const path = alignedArrangement(take, clipped?.frames ?? frames, rateHz);
+  if (!path) return clips;
+  const pieces: Piece[] = [];
+  for (const moved of path.pieces)
+    for (const clip of clips) {
+      const from = Math.max(moved.from, clip.at);
+      const to = Math.min(moved.from + moved.count, clip.at + clip.count);
+      if (to > from)
+        pieces.push({
+          ...whole,
+          at: moved.at + from - moved.from,
+          from: clip.from + from - clip.at,
+          count: to - from,
+        });
+    }
+  return pieces;
+}
