@@ -20,7 +20,7 @@ const frames = round(seconds * demoRateHz);
 const lateMs = [0, 38, -24, 61];
 
 export function strummedFile(take: number): string {
-  return `lap-strings ${take + 1}.wav`;
+  return `lap-strings-${take + 1}.wav`;
 }
 
 /** Near enough to be one, far enough to stay four. */

@@ -1,5 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { ampDescription } from '../amps/amp.ts';
+import { BodyRun } from '../amps/body.ts';
+import { DriveRun } from '../amps/drive.ts';
+import { anyOf } from '../parameters/any.fixture.ts';
 import { anyPreparation, anyStage, anyVoice } from '../image/any-image.fixture.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { seededHash } from '../signal/random.ts';
@@ -11,6 +15,7 @@ import { neutralTone, toneSections } from '../voices/tone.ts';
 import { madeSource, makingLoader, stepMemory, type MakingStep } from './made-source.ts';
 
 const rate = 48_000;
+const anyAmp = anyOf(ampDescription);
 const blocks = 5;
 const raw: PcmSource = { key: 'raw', frames: blocks * blockFrames - 1234 };
 
@@ -33,7 +38,12 @@ async function inBlocks(step: MakingStep, order: readonly number[]): Promise<Flo
 }
 
 function inOneGo(step: MakingStep): Float64Array {
-  const latency = step.kind === 'colour' ? ColourRun.latencyFrames : 0;
+  const latency =
+    step.kind === 'colour'
+      ? ColourRun.latencyFrames
+      : step.kind === 'drive'
+        ? DriveRun.latencyFrames
+        : 0;
   const samples = new Float64Array(raw.frames + (latency > 0 ? 256 : 0));
   samples.set(sound);
   switch (step.kind) {
@@ -45,6 +55,12 @@ function inOneGo(step: MakingStep): Float64Array {
       break;
     case 'colour':
       new ColourRun(step.colour, step.peak, rate).process(samples);
+      break;
+    case 'drive':
+      new DriveRun(step.drive).process(samples);
+      break;
+    case 'body':
+      new BodyRun(step.body, rate, step.ratio).process(samples);
       break;
     case 'opening':
       new OpeningRun(step.opening, rate).process(samples);
@@ -122,13 +138,24 @@ describe('made in blocks it is what is made in one go, to −120 dB', () => {
     expect(backwards).toEqual(await inBlocks(step, forwards));
   });
 
-  test('with every allowed setting of preparation, tone, colour and opening', async () => {
+  test('with every allowed setting of preparation, tone, colour, amp chain and opening', async () => {
     const steps: fc.Arbitrary<MakingStep> = fc.oneof(
       anyPreparation.map((preparation): MakingStep => ({ kind: 'preparation', preparation })),
       fc
         .tuple(anyVoice, fc.constantFrom(0.5, 1, 2))
         .map(([{ tone }, ratio]): MakingStep => ({ kind: 'tone', tone, ratio })),
       anyVoice.map(({ colour }): MakingStep => ({ kind: 'colour', colour, peak: 0.7 })),
+      anyAmp.map(({ driveDb, inputDb, shape }): MakingStep => ({
+        kind: 'drive',
+        drive: { driveDb: Math.max(0.1, driveDb), inputDb, shape },
+      })),
+      fc
+        .tuple(anyAmp, fc.boolean(), fc.constantFrom(0.5, 1, 2))
+        .map(([amp, still, ratio]): MakingStep => ({
+          kind: 'body',
+          body: { ...amp, still },
+          ratio,
+        })),
       anyStage.map(({ opening }): MakingStep => ({
         kind: 'opening',
         opening: { ...opening, thresholdDb: opening.thresholdDb ?? -60 },
@@ -152,10 +179,12 @@ test('every allowed setting has a memory, of at most some minutes', () => {
       anyVoice,
       fc.constantFrom(0.5, 1, 2),
       fc.constantFrom(8000, 44_100, 192_000),
-      (preparation, { tone }, ratio, rateHz) => {
+      anyAmp,
+      (preparation, { tone }, ratio, rateHz, amp) => {
         const steps: MakingStep[] = [
           { kind: 'preparation', preparation },
           { kind: 'tone', tone, ratio },
+          { kind: 'body', body: { ...amp, still: true }, ratio },
         ];
         for (const step of steps) {
           const seconds = stepMemory(step, rateHz) / rateHz;

@@ -1,7 +1,12 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import type { Cabinet } from '../amps/amp.ts';
+import { bodyMemory, BodyRun, type Body } from '../amps/body.ts';
+import { cabinetImpulse } from '../amps/cabinet.ts';
+import { DriveRun, type Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
 import { Cascade } from '../signal/cascade.ts';
+import { Convolver } from '../signal/convolver.ts';
 import { filterMemory } from '../signal/memory.ts';
 import type { LongFir } from '../signal/long-fir.ts';
 import { blockFrames, framesReader, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
@@ -28,6 +33,10 @@ export type MakingStep =
   | { readonly kind: 'preparation'; readonly preparation: Preparation }
   | { readonly kind: 'timbre'; readonly semitones: number }
   | { readonly kind: 'colour'; readonly colour: Colour; readonly peak: number }
+  /** Of an amp chain: what bends, what follows it, and what it is heard through. */
+  | { readonly kind: 'drive'; readonly drive: Drive }
+  | { readonly kind: 'body'; readonly body: Body; readonly ratio: number }
+  | { readonly kind: 'cabinet'; readonly cabinet: Cabinet; readonly ratio: number }
   | { readonly kind: 'tone'; readonly tone: Tone; readonly ratio: number }
   | { readonly kind: 'response'; readonly response: Response }
   /** Moved by a frequency ratio, in time to the frame. */
@@ -87,10 +96,14 @@ export function stepMemory(step: MakingStep, rateHz: number): number {
     case 'timbre':
     case 'response':
     case 'colour':
+    case 'drive':
+    case 'cabinet':
     case 'pads':
       return 0;
     case 'preparation':
       return preparationMemory(step.preparation, rateHz);
+    case 'body':
+      return bodyMemory(step.body, rateHz, step.ratio);
     case 'tone':
       return filterMemory(toneSections(step.tone, rateHz, step.ratio));
     case 'opening':
@@ -114,25 +127,44 @@ function contextOf(step: BlockStep, rateHz: number): Context {
       return { behind: responseHalf(rateHz), ahead: responseHalf(rateHz) };
     case 'colour':
       return { behind: shortMemory(rateHz), ahead: 256 };
+    case 'drive':
+      return { behind: 512, ahead: 256 };
+    case 'cabinet':
+      return { behind: cabinetOf(step, rateHz).reach, ahead: 0 };
     case 'preparation':
+    case 'body':
     case 'tone':
     case 'opening':
       return { behind: shortMemory(rateHz), ahead: 0 };
   }
 }
 
-/** Kernels of the responses used last: they are dear to make and used for every block. */
-const firs = new Map<string, LongFir>();
+/** Kernels of the responses and cabinets used last: they are dear to make and used for every block. */
 const mostFirs = 64;
+const firs = new Map<string, LongFir>();
+const cabinetFirs = new Map<string, Convolver>();
+
+type CabinetStep = Extract<MakingStep, { readonly kind: 'cabinet' }>;
+
+/** What is kept under a key, or made and kept; what was not used for long goes. */
+function keptFir<Fir>(kept: Map<string, Fir>, key: string, make: () => Fir): Fir {
+  const fir = kept.get(key) ?? make();
+  kept.delete(key);
+  kept.set(key, fir);
+  if (kept.size > mostFirs) for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
+  return fir;
+}
 
 function firOf(response: Response, rateHz: number): LongFir {
-  const key = JSON.stringify([response, rateHz]);
-  let fir = firs.get(key);
-  if (fir) firs.delete(key);
-  else fir = responseFir(response, rateHz);
-  firs.set(key, fir);
-  if (firs.size > mostFirs) for (const oldest of firs.keys()) if (firs.delete(oldest)) break;
-  return fir;
+  return keptFir(firs, JSON.stringify([response, rateHz]), () => responseFir(response, rateHz));
+}
+
+function cabinetOf({ cabinet, ratio }: CabinetStep, rateHz: number): Convolver {
+  return keptFir(
+    cabinetFirs,
+    JSON.stringify([cabinet, ratio, rateHz]),
+    () => new Convolver(cabinetImpulse(cabinet, rateHz, ratio)),
+  );
 }
 
 /**
@@ -152,6 +184,14 @@ function makeBlock(
       return moveTimbre(input, count, start, step.semitones, rateHz);
     case 'response':
       return firOf(step.response, rateHz).process(input, count);
+    case 'cabinet':
+      return cabinetOf(step, rateHz).process(input, count);
+    case 'drive': {
+      const samples = Float64Array.from(input);
+      new DriveRun(step.drive).process(samples);
+      const from = behind + DriveRun.latencyFrames;
+      return Float32Array.from(samples.subarray(from, from + count));
+    }
     case 'colour': {
       const samples = Float64Array.from(input);
       new ColourRun(step.colour, step.peak, rateHz).process(samples);
@@ -159,6 +199,7 @@ function makeBlock(
       return Float32Array.from(samples.subarray(from, from + count));
     }
     case 'preparation':
+    case 'body':
     case 'tone':
     case 'opening': {
       const samples = Float64Array.from(input);
@@ -179,6 +220,8 @@ function runOf(step: RunningStep, rateHz: number): Run {
   switch (step.kind) {
     case 'preparation':
       return new PreparationRun(step.preparation, rateHz);
+    case 'body':
+      return new BodyRun(step.body, rateHz, step.ratio);
     case 'tone':
       return new Cascade(toneSections(step.tone, rateHz, step.ratio));
     case 'opening':
@@ -186,7 +229,10 @@ function runOf(step: RunningStep, rateHz: number): Run {
   }
 }
 
-type RunningStep = Extract<MakingStep, { readonly kind: 'preparation' | 'tone' | 'opening' }>;
+type RunningStep = Extract<
+  MakingStep,
+  { readonly kind: 'preparation' | 'body' | 'tone' | 'opening' }
+>;
 type RunningSource = MadeSource & { readonly step: RunningStep };
 
 function isPads(source: MadeSource): source is PadsSource {

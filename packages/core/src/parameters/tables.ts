@@ -53,6 +53,29 @@ export const toneParameters = {
   tiltDb: row('Tilt', 'dB', [-12, 12], 0, [0.5, 1], 'crossfade'),
 } as const;
 
+/** What drives an amp chain and how loud it ends; see amps/drive.ts. */
+export const ampParameters = {
+  driveDb: row('Drive', 'dB', [0, 60], 0, [0.5, 1], 'crossfade'),
+  inputDb: row('Input', 'dB', [-24, 24], 0, [0.5, 1], 'crossfade'),
+  squashPercent: row('Squash', '%', [0, 100], 0, [1, 0], 'crossfade'),
+  recoveryMs: row('Recovery', 'ms', [20, 2000], 200, [5, 0], 'crossfade', octaves),
+  levelDb: row('Output', 'dB', [-24, 24], 0, [0.5, 1], 'ramp'),
+} as const;
+
+export const ampToneParameters = {
+  lowDb: row('Low', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
+  midDb: row('Middle', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
+  midHz: row('Middle at', 'Hz', [150, 3000], 500, [10, 0], 'crossfade', octaves),
+  highDb: row('High', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
+  presenceDb: row('Presence', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+/** Where a microphone stands before a cabinet. */
+export const microphoneParameters = {
+  acrossPercent: row('Across the cone', '%', [0, 100], 30, [1, 0], 'crossfade'),
+  distanceCm: row('Distance', 'cm', [0, 200], 5, [1, 0], 'crossfade'),
+} as const;
+
 /** A bell or shelf of an equaliser. */
 export const bandParameters = {
   hz: row('Frequency', 'Hz', [20, 20_000], 1000, [10, 0], 'crossfade', octaves),

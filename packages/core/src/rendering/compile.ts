@@ -1,3 +1,4 @@
+import { ampGain } from '../amps/amp.ts';
 import { madeSource } from '../derived/made-source.ts';
 import type { SpliceLibrary } from '../derived/splice-library.ts';
 import { takeSource } from '../derived/take-source.ts';
@@ -383,8 +384,8 @@ function plainPlan(
       tuning: null,
       awaits: null,
       drift: null,
-      left: gain * take.level,
-      right: gain * take.level,
+      left: gain * take.level * ampGain(voice?.amp ?? null),
+      right: gain * take.level * ampGain(voice?.amp ?? null),
     },
     level,
   };

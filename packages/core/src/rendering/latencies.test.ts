@@ -1,4 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
+import { ampDescription } from '../amps/amp.ts';
 import { neutralImage } from '../image/image.ts';
 import { neutralStage, type Stage } from '../image/stage.ts';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
@@ -38,6 +39,7 @@ const ways: readonly (readonly [
   ['colour', { colour: { oddPercent: 20, evenPercent: 20 } }],
   ['tone', { tone: { tiltDb: 1, lowCutHz: 20 } }],
   ['timbre', { tuner: { timbreSemitones: 0.5 } }],
+  ['an amp', { amp: ampDescription.parse({ driveDb: 1, shape: 'hard', squashPercent: 10 }) }],
   ['phase spreading', { placement: { kind: 'spread', degrees: 60 } }],
   ['tilted difference', {}, { tiltDb: 6 }],
   ['low end by the difference', {}, { lowMono: { hz: 120, kind: 'difference' } }],

@@ -1,3 +1,5 @@
+import { cabinetResponse } from '../amps/cabinet-response.ts';
+import { bodySections } from '../amps/body.ts';
 import { isMade, type MadeSource } from '../derived/made-source.ts';
 import { sectionDb } from '../signal/filters.ts';
 import type { Complex } from '../signal/long-fir.ts';
@@ -13,7 +15,7 @@ export function tunedRatio({ tuning, source }: StrandPlan): number {
   return 1;
 }
 
-/** What tone and responses do to a strand; nothing where it has none. The phase of a tone is small and left out. */
+/** What tone, cabinet and responses do to a strand; nothing where it has none. The phase of a tone is small and left out, and drive is none. */
 export function responseOf(
   strand: StrandPlan,
   rateHz: number,
@@ -23,15 +25,25 @@ export function responseOf(
   const tones = steps.flatMap((step) =>
     step.kind === 'tone' ? toneSections(step.tone, rateHz, 1) : [],
   );
+  const bodies = steps.flatMap((step) =>
+    step.kind === 'body' ? bodySections(step.body, rateHz, 1) : [],
+  );
   const responses = steps.flatMap((step) => (step.kind === 'response' ? [step.response] : []));
-  if (tones.length + responses.length === 0) return undefined;
+  const cabinets = steps.flatMap((step) =>
+    step.kind === 'cabinet' ? [cabinetResponse(step.cabinet, rateHz)] : [],
+  );
+  if (tones.length + bodies.length + responses.length + cabinets.length === 0) return undefined;
   return (hz) => {
-    const db = tones.reduce((sum, section) => sum + sectionDb(section, hz, rateHz), 0);
+    const db = [...tones, ...bodies].reduce(
+      (sum, section) => sum + sectionDb(section, hz, rateHz),
+      0,
+    );
     let { re, im } = { re: 10 ** (db / 20), im: 0 };
-    for (const response of responses) {
-      const by = responseAt(response, hz, rateHz);
+    for (const by of [
+      ...responses.map((response) => responseAt(response, hz, rateHz)),
+      ...cabinets.map((at) => at(hz)),
+    ])
       [re, im] = [re * by.re - im * by.im, re * by.im + im * by.re];
-    }
     return { re, im };
   };
 }

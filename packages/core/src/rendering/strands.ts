@@ -6,6 +6,8 @@ import type { PcmSource } from '../sources/blocks.ts';
 import { driftPath } from '../voices/drift.ts';
 import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
 import type { Response } from '../voices/response.ts';
+import { ampGain } from '../amps/amp.ts';
+import { isNeutralBody } from '../amps/body.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
 import {
@@ -92,7 +94,8 @@ function imageGains(image: Image, voice: Voice, panLaw: PanLaw): Gains {
 /** Placement, level, polarity and mute of a voice as one signed gain a side. */
 export function voiceGains(voice: Voice, panLaw: PanLaw): Gains {
   if (voice.muted) return { left: 0, right: 0 };
-  const level = dbToGain(db(voice.levelDb)) * (voice.polarity === 'inverted' ? -1 : 1);
+  const level =
+    dbToGain(db(voice.levelDb)) * ampGain(voice.amp) * (voice.polarity === 'inverted' ? -1 : 1);
   const { placement } = voice;
   switch (placement.kind) {
     case 'mirror': {
@@ -224,12 +227,33 @@ export function voiceSource(
     source = madeSource(source, { kind: 'timbre', semitones: timbreSemitones }, rateHz);
   if (isColoured(voice))
     source = madeSource(source, { kind: 'colour', colour: voice.colour, peak: take.peak }, rateHz);
+  source = throughAmp(source, voice, rateHz);
   if (!isNeutralTone(voice.tone))
     source = madeSource(source, { kind: 'tone', tone: voice.tone, ratio }, rateHz);
   if (Object.keys(response).length > 0)
     source = madeSource(source, { kind: 'response', response }, rateHz);
   if (ratio !== 1 && splicedAs(voice) === null)
     source = madeSource(source, { kind: 'pads', ratio }, rateHz);
+  return source;
+}
+
+/** The same chain behind the same take is one source, whoever plays it: tuning by cents leaves the cabinet where it is. */
+function throughAmp(from: PcmSource, { amp, tuner }: Voice, rateHz: number): PcmSource {
+  if (!amp) return from;
+  const { driveDb, inputDb, shape, tone, squashPercent, recoveryMs, cabinet } = amp;
+  const ratio = 2 ** (tuner.semitones / 12);
+  let source = from;
+  if (driveDb > 0)
+    source = madeSource(source, { kind: 'drive', drive: { driveDb, inputDb, shape } }, rateHz);
+  const body = {
+    tone,
+    squashPercent,
+    recoveryMs,
+    inputDb: driveDb > 0 ? 0 : inputDb,
+    still: driveDb > 0 && shape === 'uneven',
+  };
+  if (!isNeutralBody(body)) source = madeSource(source, { kind: 'body', body, ratio }, rateHz);
+  if (cabinet) source = madeSource(source, { kind: 'cabinet', cabinet, ratio }, rateHz);
   return source;
 }
 

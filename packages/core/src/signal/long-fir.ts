@@ -1,5 +1,5 @@
-import type FFT from 'fft.js';
-import { fftOf, nextPowerOfTwo } from './spectrum.ts';
+import { Convolver } from './convolver.ts';
+import { fftOf } from './spectrum.ts';
 
 const { PI, cos } = Math;
 
@@ -16,9 +16,7 @@ export interface Complex {
 export class LongFir {
   /** Reaches so many frames to either side. */
   readonly half: number;
-  readonly #fft: FFT;
-  readonly #size: number;
-  readonly #kernel: number[];
+  readonly #convolver: Convolver;
 
   /**
    * @param half a power of two; the response may not ring longer
@@ -26,14 +24,7 @@ export class LongFir {
    */
   constructor(half: number, rateHz: number, response: (hz: number) => Complex) {
     this.half = half;
-    const impulse = impulseOf(2 * half, rateHz, response);
-    this.#size = nextPowerOfTwo(8 * half);
-    this.#fft = fftOf(this.#size);
-    const padded = new Array<number>(this.#size).fill(0);
-    for (let n = 0; n < impulse.length; n++) padded[n] = impulse[n];
-    this.#kernel = this.#fft.createComplexArray();
-    this.#fft.realTransform(this.#kernel, padded);
-    this.#fft.completeSpectrum(this.#kernel);
+    this.#convolver = new Convolver(impulseOf(2 * half, rateHz, response));
   }
 
   /**
@@ -41,27 +32,7 @@ export class LongFir {
    * @param input `half` frames more than `count` on either side
    */
   process(input: ArrayLike<number>, count: number): Float32Array {
-    const { half } = this;
-    const output = new Float32Array(count);
-    const run = this.#size - 2 * half;
-    const samples = new Array<number>(this.#size).fill(0);
-    const spectrum = this.#fft.createComplexArray();
-    const product = this.#fft.createComplexArray();
-    for (let from = 0; from < count; from += run) {
-      for (let n = 0; n < this.#size; n++) samples[n] = input[from + n] ?? 0;
-      this.#fft.realTransform(spectrum, samples);
-      this.#fft.completeSpectrum(spectrum);
-      for (let k = 0; k < spectrum.length; k += 2) {
-        const re = spectrum[k] * this.#kernel[k] - spectrum[k + 1] * this.#kernel[k + 1];
-        spectrum[k + 1] = spectrum[k] * this.#kernel[k + 1] + spectrum[k + 1] * this.#kernel[k];
-        spectrum[k] = re;
-      }
-      this.#fft.inverseTransform(product, spectrum);
-      // The first 2·half values have wrapped round.
-      const last = Math.min(run, count - from);
-      for (let n = 0; n < last; n++) output[from + n] = product[2 * (n + 2 * half)];
-    }
-    return output;
+    return this.#convolver.process(input, count);
   }
 }
 

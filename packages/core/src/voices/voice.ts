@@ -25,6 +25,7 @@ import {
   type Ms,
 } from '../quantities/units.ts';
 import { figure } from '../quantities/wording.ts';
+import { ampDescription } from '../amps/amp.ts';
 import { colourDescription } from './colour.ts';
 import { driftDescription } from './drift.ts';
 import { toneDescription } from './tone.ts';
@@ -89,6 +90,8 @@ export const voiceShape = {
   colour: colourDescription,
   polarity: choice(['normal', 'inverted']).default('normal'),
   tone: toneDescription,
+  /** What it is played through; null for nothing. */
+  amp: ampDescription.nullable().default(null),
   muted: flag('Muted').default(false),
 };
 

@@ -1,0 +1,267 @@
+import { describe, expect, test } from '@jest/globals';
+import { makingLoader } from '../derived/made-source.ts';
+import { noise } from '../measurement/signals.fixture.ts';
+import { voiceSource } from '../rendering/strands.ts';
+import { blockFrames, framesReader } from '../sources/blocks.ts';
+import { newVoice } from '../voices/voice.ts';
+import { ampDescription, ampGain, usualAmp, type Amp } from './amp.ts';
+import { cabinetImpulse, cabinetKinds, cabinets } from './cabinet.ts';
+import { cabinetResponse } from './cabinet-response.ts';
+import { bent, DriveRun, driveShapes, type Drive } from './drive.ts';
+
+const { PI, abs, asin, atan, cos, hypot, log10, max, sin, sqrt } = Math;
+const rate = 48_000;
+
+/** Level of a frequency that fits a whole number of times into the samples, as an amplitude. */
+function amplitude(samples: ArrayLike<number>, hz: number): number {
+  let [re, im] = [0, 0];
+  for (let n = 0; n < samples.length; n++) {
+    re += samples[n] * cos((2 * PI * hz * n) / rate);
+    im += samples[n] * sin((2 * PI * hz * n) / rate);
+  }
+  return (2 / samples.length) * hypot(re, im);
+}
+
+/** The last whole second of a driven sine of two. */
+function driven(drive: Drive, hz: number, level: number): Float64Array {
+  const samples = Float64Array.from(
+    { length: 2 * rate },
+    (_, n) => level * sin((2 * PI * hz * n) / rate),
+  );
+  new DriveRun(drive).process(samples);
+  return samples.slice(rate);
+}
+
+describe('drive', () => {
+  test.each(driveShapes)(
+    '%s: what folds back of 5 kHz at 30 dB lies 50 dB under it or more',
+    (shape) => {
+      const samples = driven({ driveDb: 30, shape, inputDb: 0 }, 5000, 1);
+      const own = amplitude(samples, 5000);
+      let worst = 0;
+      // Harmonics above 24 kHz fold to 3, 8, 13, 18 and 23 kHz, where no harmonic is.
+      for (let hz = 500; hz < 24_000; hz += 500)
+        if (hz % 5000 !== 0) worst = max(worst, amplitude(samples, hz));
+      expect(20 * log10(worst / own)).toBeLessThan(-50);
+    },
+  );
+
+  test('soft: harmonics of a sine are those of the arc tangent', () => {
+    const driveDb = 26;
+    const k = 10 ** (driveDb / 20) - 1;
+    const samples = driven({ driveDb, shape: 'soft', inputDb: 0 }, 100, 0.8);
+    // atan(A sin t) = 2 Σ pⁿ sin(nt)/n over odd n, p = (√(1 + A²) − 1)/A (Gradshteyn and Ryzhik 1.448; from memory).
+    const a = (PI / 2) * k * 0.8;
+    const p = (sqrt(1 + a * a) - 1) / a;
+    for (const n of [1, 3, 5, 7, 9]) {
+      const closed = ((1 + k) / k) * (2 / PI) * ((2 * p ** n) / n);
+      expect(abs(20 * log10(amplitude(samples, 100 * n) / closed))).toBeLessThan(0.05);
+    }
+    for (const n of [2, 4, 6]) expect(amplitude(samples, 100 * n)).toBeLessThan(1e-5);
+  });
+
+  test('hard: harmonics of a sine are those of a sine that is cut off', () => {
+    const driveDb = 20;
+    const k = 10 ** (driveDb / 20) - 1;
+    const samples = driven({ driveDb, shape: 'hard', inputDb: 6 }, 100, 0.4);
+    const a = k * 0.4 * 10 ** (6 / 20);
+    const edge = asin(1 / a);
+    for (const n of [1, 3, 5, 7, 9]) {
+      // Fourier's integrals over a quarter of the period: A sin t up to the edge, 1 from there on.
+      const below =
+        n === 1
+          ? (a / 2) * (edge - sin(2 * edge) / 2)
+          : (a / 2) * (sin((n - 1) * edge) / (n - 1) - sin((n + 1) * edge) / (n + 1));
+      const closed = ((1 + k) / k) * (4 / PI) * abs(below + cos(n * edge) / n);
+      expect(abs(20 * log10(amplitude(samples, 100 * n) / closed))).toBeLessThan(0.1);
+    }
+  });
+
+  test('uneven: even harmonics, as strong as odd ones of that order', () => {
+    const samples = driven({ driveDb: 20, shape: 'uneven', inputDb: 0 }, 100, 0.5);
+    const level = (n: number) => 20 * log10(amplitude(samples, 100 * n) / amplitude(samples, 100));
+    expect(level(2)).toBeGreaterThan(-30);
+    expect(level(3)).toBeGreaterThan(-30);
+  });
+
+  test.each(driveShapes)(
+    '%s: quiet it is raised by the drive, loud it ends at full scale',
+    (shape) => {
+      for (const driveDb of [1, 12, 60]) {
+        expect(bent(shape, driveDb, 1e-7) / (1e-7 * 10 ** (driveDb / 20))).toBeCloseTo(1, 3);
+        const k = 10 ** (driveDb / 20) - 1;
+        expect(abs(bent(shape, driveDb, 1e9))).toBeLessThanOrEqual(((1 + k) / k) * 1.5);
+      }
+      expect(bent(shape, 0, 0.3)).toBe(0.3);
+      // It rises everywhere: nothing is folded back.
+      let before = -Infinity;
+      for (let x = -3; x <= 3; x += 0.01) {
+        const y = bent(shape, 18, x);
+        expect(y).toBeGreaterThanOrEqual(before - 1e-12);
+        before = y;
+      }
+    },
+  );
+});
+
+describe('cabinets', () => {
+  const plain = { acrossPercent: 30, distanceCm: 5, keepDelay: false };
+  const levels = (kind: (typeof cabinetKinds)[number], changes = {}) => {
+    const at = cabinetResponse({ kind, ...plain, ...changes }, rate);
+    return [80, 160, 315, 630, 1250, 2500, 5000, 10_000].map((hz) => {
+      const { re, im } = at(hz);
+      return 20 * log10(hypot(re, im));
+    });
+  };
+
+  test('are at least eight, and every two of them differ by 2 dB on the mean of octaves, or more', () => {
+    expect(cabinetKinds.length).toBeGreaterThanOrEqual(8);
+    for (const [n, kind] of cabinetKinds.entries())
+      for (const other of cabinetKinds.slice(n + 1)) {
+        const [one, two] = [levels(kind), levels(other)];
+        const apart = one.reduce((sum, db, k) => sum + abs(db - two[k]), 0) / one.length;
+        expect([kind, other, apart > 2]).toEqual([kind, other, true]);
+      }
+  });
+
+  test.each(cabinetKinds)(
+    '%s: a sweep through it measures the transform of its impulse (Farina 2000)',
+    async (kind) => {
+      const impulse = cabinetImpulse({ kind, ...plain }, rate);
+      // An exponential sweep of 2 s, played through, and laid over its own inverse: time reversed, its level falling with the octaves.
+      const seconds = 2;
+      const [from, to] = [30, 16_000];
+      const ratio = Math.log(to / from);
+      const sweep = Float32Array.from({ length: seconds * rate }, (_, n) => {
+        const t = n / rate;
+        const fade = Math.min(1, n / 500, (seconds * rate - n) / 500);
+        return (
+          fade *
+          0.5 *
+          sin(((2 * PI * from * seconds) / ratio) * (Math.exp((t * ratio) / seconds) - 1))
+        );
+      });
+      const amp = ampDescription.parse({ cabinet: { kind, ...plain } });
+      const played = await through(amp, sweep);
+      const at = cabinetResponse({ kind, ...plain }, rate);
+      for (const hz of [125, 500, 1000, 2000, 4000]) {
+        // Where the sweep passes a frequency, a short stretch of it tells the gain there.
+        const when = (seconds / ratio) * Math.log(hz / from);
+        const [start, length] = [Math.round(when * rate) - 2048, 4096];
+        const level = (samples: Float32Array) => {
+          let [re, im] = [0, 0];
+          for (let n = 0; n < length; n++) {
+            const window = 0.5 - 0.5 * cos((2 * PI * n) / length);
+            re += window * samples[start + n] * cos((2 * PI * hz * n) / rate);
+            im += window * samples[start + n] * sin((2 * PI * hz * n) / rate);
+          }
+          return hypot(re, im);
+        };
+        const { re, im } = at(hz);
+        expect(abs(20 * log10(level(played) / level(sweep) / hypot(re, im)))).toBeLessThan(1.5);
+      }
+      expect(impulse.findIndex((value) => abs(value) > 1e-4)).toBeLessThan(4);
+    },
+  );
+
+  test('a kept distance is heard as its delay: a metre is 2.92 ms', () => {
+    const first = (keepDelay: boolean) => {
+      const impulse = cabinetImpulse(
+        { kind: 'closed-one-cone', acrossPercent: 0, distanceCm: 100, keepDelay },
+        rate,
+      );
+      const highest = impulse.reduce((most, value) => max(most, abs(value)), 0);
+      return impulse.findIndex((value) => abs(value) > 0.3 * highest);
+    };
+    expect((first(true) - first(false)) / 48).toBeCloseTo(100 / 34.3, 1);
+  });
+
+  test('the edge of the cone is darker than its middle; a near microphone is fuller', () => {
+    const [, , , , , , five] = levels('closed-one-cone', { acrossPercent: 0 });
+    const [, , , , , , edge] = levels('closed-one-cone', { acrossPercent: 100 });
+    expect(edge).toBeLessThan(five - 3);
+    // What is low against what is in the middle.
+    const fullness = (distanceCm: number) => {
+      const [low, , , , middle] = levels('closed-one-cone', { distanceCm });
+      return low - middle;
+    };
+    expect(fullness(0)).toBeGreaterThan(fullness(20) + 2);
+  });
+
+  test('each is called what it is', () => {
+    expect(new Set(cabinetKinds.map((kind) => cabinets[kind].name)).size).toBe(cabinetKinds.length);
+  });
+});
+
+/** A take played through a chain, as a voice reads it. */
+async function through(amp: Amp, sound: Float32Array, voice = {}): Promise<Float32Array> {
+  const raw = { key: 'raw', frames: sound.length };
+  const take = { raw, prepared: raw, peak: 1, level: 1 };
+  const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, rate, 0, 1, {});
+  const load = makingLoader((_, index) =>
+    Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames)),
+  );
+  return framesReader(source, load)(0, sound.length);
+}
+
+describe('a chain', () => {
+  const sound = noise(1.5, rate, 17, 0.5);
+
+  test('of nothing leaves every bit', async () => {
+    expect(await through(ampDescription.parse({}), sound)).toEqual(sound);
+    expect(ampGain(ampDescription.parse({ levelDb: -6 }))).toBeCloseTo(0.501, 3);
+    expect(ampGain(null)).toBe(1);
+  });
+
+  test('of a cabinet alone is direct convolution, to one in a million', async () => {
+    const amp = ampDescription.parse({ cabinet: { kind: 'squat-four-cone' } });
+    if (!amp.cabinet) throw new Error('There is one.');
+    const impulse = cabinetImpulse(amp.cabinet, rate);
+    const played = await through(amp, sound);
+    for (const n of [0, 1, 100, 2063, 32_767, 32_768, 32_769, 60_001]) {
+      let direct = 0;
+      for (let k = 0; k < impulse.length && k <= n; k++) direct += impulse[k] * sound[n - k];
+      expect(abs(played[n] - direct)).toBeLessThan(1e-6);
+    }
+  });
+
+  test('is in its place: the drive takes no time', async () => {
+    const amp = ampDescription.parse({ driveDb: 0.5, shape: 'soft' });
+    const played = await through(amp, sound);
+    const sums = [-2, -1, 0, 1, 2].map((lag) => {
+      let sum = 0;
+      for (let n = 10_000; n < 40_000; n++) sum += sound[n] * played[n + lag];
+      return sum;
+    });
+    const [a, b, c] = sums.slice(1, 4);
+    expect(b).toBe(max(...sums));
+    expect(abs((0.5 * (a - c)) / (a - 2 * b + c))).toBeLessThan(0.05);
+  });
+
+  test('with drive its crest falls; squash brings down what is loud for long against what is not', async () => {
+    const loud = sound.map((value, n) => value * (n % 24_000 < 12_000 ? 1 : 0.1));
+    const play = (driveDb: number, squashPercent: number) =>
+      through({ ...usualAmp, cabinet: null, driveDb, squashPercent, recoveryMs: 20 }, loud);
+    const rms = (samples: Float32Array) =>
+      sqrt(samples.reduce((sum, value) => sum + value * value, 0) / samples.length);
+    const crest = (samples: Float32Array) =>
+      samples.reduce((most, value) => max(most, abs(value)), 0) / rms(samples);
+    expect(20 * log10(crest(await play(24, 0)) / crest(loud))).toBeLessThan(-3);
+    // The second half of each, where it has settled.
+    const range = (samples: Float32Array) =>
+      20 * log10(rms(samples.subarray(30_000, 36_000)) / rms(samples.subarray(42_000, 48_000)));
+    const [plain, squashed] = [await play(0, 0), await play(0, 100)];
+    expect(range(squashed)).toBeLessThan(range(plain) - 4);
+  });
+
+  test('silence in, silence out', async () => {
+    for (const shape of driveShapes) {
+      const played = await through({ ...usualAmp, shape, driveDb: 60 }, new Float32Array(40_000));
+      expect(played.every((value) => value === 0)).toBe(true);
+    }
+  });
+
+  test('the tangent of the soft shape is what it says', () => {
+    expect(bent('soft', 20 * log10(2), 1)).toBeCloseTo(2 * (2 / PI) * atan(PI / 2), 12);
+  });
+});

@@ -1,0 +1,105 @@
+import type { BiquadCoefficients } from '../signal/biquad.ts';
+import { Cascade } from '../signal/cascade.ts';
+import { bell, highPass, highShelf, lowShelf } from '../signal/filters.ts';
+import { filterMemory, followerMemory, peakGain } from '../signal/memory.ts';
+import { PeakFollower } from '../takes/compressor.ts';
+import type { AmpTone } from './amp.ts';
+
+/** What follows the drive: tone, and what a pushed supply does. */
+export interface Body {
+  readonly tone: AmpTone;
+  readonly squashPercent: number;
+  readonly recoveryMs: number;
+  /** Before all of it, where no drive has it. */
+  readonly inputDb: number;
+  /** Whether the drive leaves a mean, which is no sound. */
+  readonly still: boolean;
+}
+
+/** Corners of the tone, common practice for plucked strings. */
+const lowHz = 120;
+const highHz = 3200;
+const presenceHz = 5200;
+const shelfQ = 0.6;
+const middleQ = 0.8;
+const presenceQ = 0.9;
+const stillHz = 15;
+/** A supply gives way within this. */
+const attackMs = 6;
+/** At 100 % a signal at full scale is brought down to a quarter. */
+const most = 3;
+/** Under this what is left of a squash is no longer heard, in dB. */
+const floorDb = -20;
+
+/** Whether it leaves a signal as it is. */
+export function isNeutralBody({ tone, squashPercent, still, inputDb }: Body): boolean {
+  const { lowDb, midDb, highDb, presenceDb } = tone;
+  return (
+    !still &&
+    squashPercent === 0 &&
+    inputDb === 0 &&
+    [lowDb, midDb, highDb, presenceDb].every((db) => db === 0)
+  );
+}
+
+/** @param ratio how much higher it is read afterwards */
+export function bodySections(
+  { tone, still }: Pick<Body, 'tone' | 'still'>,
+  rateHz: number,
+  ratio: number,
+): BiquadCoefficients[] {
+  const { lowDb, midDb, midHz, highDb, presenceDb } = tone;
+  return [
+    ...(still ? [highPass(stillHz, Math.SQRT1_2, rateHz)] : []),
+    ...(lowDb === 0 ? [] : [lowShelf(lowHz / ratio, lowDb, shelfQ, rateHz)]),
+    ...(midDb === 0 ? [] : [bell(midHz / ratio, midDb, middleQ, rateHz)]),
+    ...(highDb === 0 ? [] : [highShelf(highHz / ratio, highDb, shelfQ, rateHz)]),
+    ...(presenceDb === 0 ? [] : [bell(presenceHz / ratio, presenceDb, presenceQ, rateHz)]),
+  ];
+}
+
+/** How long it remembers, in frames, to −120 dB. */
+export function bodyMemory(body: Body, rateHz: number, ratio: number): number {
+  const sections = bodySections(body, rateHz, ratio);
+  const filters = filterMemory(sections);
+  if (body.squashPercent === 0) return filters;
+  const highest = sections.reduce(
+    (gain, section) => gain * peakGain(section),
+    2 * 10 ** (Math.max(0, body.inputDb) / 20),
+  );
+  return filters + followerMemory(attackMs, body.recoveryMs, floorDb, highest, rateHz);
+}
+
+/** Works through a source in order. */
+export class BodyRun {
+  readonly #tone: Cascade;
+  readonly #follower: PeakFollower;
+  readonly #amount: number;
+  readonly #gain: number;
+
+  constructor(body: Body, rateHz: number, ratio: number) {
+    this.#tone = new Cascade(bodySections(body, rateHz, ratio));
+    this.#follower = new PeakFollower(attackMs, body.recoveryMs, rateHz);
+    this.#gain = 10 ** (body.inputDb / 20);
+    this.#amount = (most * body.squashPercent) / 100;
+  }
+
+  /** In place. */
+  process(samples: Float64Array): void {
+    if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
+    this.#tone.process(samples);
+    if (this.#amount === 0) return;
+    for (let n = 0; n < samples.length; n++)
+      samples[n] /= 1 + this.#amount * this.#follower.next(samples[n]);
+  }
+
+  get state(): readonly number[] {
+    return [...this.#follower.state, ...this.#tone.state];
+  }
+
+  set state(state: readonly number[]) {
+    const own = this.#follower.state.length;
+    this.#follower.state = state.slice(0, own);
+    this.#tone.state = state.slice(own);
+  }
+}
