@@ -1,7 +1,7 @@
-import { HalfBand } from '../signal/half-band.ts';
+import { gentle, HalfBand, steep } from '../signal/half-band.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { PI, atan, log1p } = Math;
+const { PI, atan, log } = Math;
 
 /** How a drive bends: softly, at once, or one half wave more than the other. */
 export const driveShapes = ['soft', 'hard', 'uneven'] as const;
@@ -25,7 +25,7 @@ const soft: Curve = {
   at: (x) => (2 / PI) * atan((PI / 2) * x),
   integral: (x) => {
     const u = (PI / 2) * x;
-    return (4 / (PI * PI)) * (u * atan(u) - 0.5 * log1p(u * u));
+    return (4 / (PI * PI)) * (u * atan(u) - 0.5 * log(1 + u * u));
   },
 };
 
@@ -59,15 +59,16 @@ export class DriveRun {
   readonly #gain: number;
   readonly #into: number;
   readonly #out: number;
-  readonly #ups = [new HalfBand(), new HalfBand()] as const;
-  readonly #downs = [new HalfBand(), new HalfBand()] as const;
+  readonly #ups = [new HalfBand(steep), new HalfBand(gentle)] as const;
+  readonly #downs = [new HalfBand(gentle), new HalfBand(steep)] as const;
   #x = 0;
   #area: number;
   /** The last means: so many values make the whole thing a whole number of frames late. */
   #late = [0, 0] as [number, number];
 
-  /** Four passes of half-band filters, half a value for the mean and half a value for the average of two of them, one to make it whole. */
-  static readonly latencyFrames = (6 * HalfBand.latencyFrames + 2) / 4;
+  /** Two passes of half-band filters at twice the rate and two at four times, half a value for the mean and half a value for the average of two of them, one to make it whole. */
+  static readonly latencyFrames =
+    (4 * HalfBand.latencyOf(steep) + 2 * HalfBand.latencyOf(gentle) + 2) / 4;
 
   constructor({ driveDb, shape, inputDb }: Drive) {
     const k = 10 ** (driveDb / 20) - 1;
