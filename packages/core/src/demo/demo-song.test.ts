@@ -9,7 +9,7 @@ import { plucked } from '../performing/instruments.ts';
 import { pitchHz } from '../performing/note.ts';
 import { demoTape, score } from './score.ts';
 
-test('the demo song is one that the rules allow: seven parts of six families, a bed, two parts wide', async () => {
+test('the demo song is one that the rules allow: eight parts of six families, a bed, three parts wide', async () => {
   const recordings: Recording[] = [];
   for (const { fileName, bytes } of demoRecordings()) {
     const layout = await readWavLayout(bytesInMemory(bytes), fileName);
@@ -32,7 +32,12 @@ test('the demo song is one that the rules allow: seven parts of six families, a 
   expect(parts.filter((part) => part.image.voices.length > 1).map((part) => part.name)).toEqual([
     'Reed box',
     'Lap strings',
+    'Deep lute',
   ]);
+  const chains = made.value.song.parts['deep-lute'].image.voices.map(
+    ({ amp }) => amp?.cabinet?.kind,
+  );
+  expect(chains).toEqual(['small-open-backed', 'squat-four-cone']);
   // Four performances that truly differ, in time with the first one.
   const { takes, image } = made.value.song.parts['lap-strings'];
   expect(new Set(takes.map(({ recording }) => recording)).size).toBe(4);

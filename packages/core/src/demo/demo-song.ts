@@ -1,7 +1,10 @@
+import { ampDescription } from '../amps/amp.ts';
 import { wavFile } from '../formats/wav-write.ts';
 import { neutralImage } from '../image/image.ts';
+import { neutralStage } from '../image/stage.ts';
 import { findRecipe } from '../image/recipes.ts';
 import { takeRecipes } from '../image/take-recipes.ts';
+import { newVoice } from '../voices/voice.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { newPart, type Family, type Recording } from '../song/song.ts';
 import {
@@ -99,6 +102,38 @@ const parts: readonly DemoPart[] = [
   },
 ];
 
+/** One clean performance, through two unlike chains. */
+const chained = {
+  name: 'Deep lute',
+  fileName: 'deep-lute.wav',
+  image: {
+    voices: [
+      newVoice('v1', 'left chain', {
+        placement: { kind: 'pan', panPercent: -100 },
+        amp: ampDescription.parse({
+          driveDb: 10,
+          tone: { midDb: 2, midHz: 700 },
+          squashPercent: 25,
+          levelDb: -7,
+          cabinet: { kind: 'small-open-backed', acrossPercent: 20, distanceCm: 8 },
+        }),
+      }),
+      newVoice('v2', 'right chain', {
+        placement: { kind: 'pan', panPercent: 100 },
+        amp: ampDescription.parse({
+          driveDb: 14,
+          shape: 'uneven',
+          tone: { lowDb: 2, highDb: 3 },
+          squashPercent: 15,
+          levelDb: -8,
+          cabinet: { kind: 'squat-four-cone', acrossPercent: 45, distanceCm: 4 },
+        }),
+      }),
+    ],
+    stage: neutralStage,
+  },
+} as const;
+
 const bedFile = 'rough-mix.wav';
 const bedLevelDb = -6;
 
@@ -122,6 +157,8 @@ export function* demoRecordings(): Generator<DemoRecording> {
     };
   for (const [n, sound] of strummed().entries())
     yield { fileName: strummedFile(n), bytes: wavFile([sound], demoRateHz, '24') };
+  const lute = plucked(score.lute, 90, demoTape);
+  yield { fileName: chained.fileName, bytes: wavFile([atPeak(lute, -7)], demoRateHz, '24') };
   yield { fileName: bedFile, bytes: wavFile(bed(), demoRateHz, '24') };
 }
 
@@ -162,6 +199,17 @@ export async function demoEdits(recordings: readonly Recording[]): Promise<Edit[
         levelDb: -9,
         image: behind.image(takes.length),
       }),
+    },
+    {
+      kind: 'add-part',
+      index: parts.length + 1,
+      part: newPart(
+        'deep-lute',
+        chained.name,
+        'plucked',
+        [{ recording: hashOf(chained.fileName), channel: 0 }],
+        { levelDb: -8, image: chained.image },
+      ),
     },
     { kind: 'set-bed', bed: { recording: hashOf(bedFile), levelDb: bedLevelDb } },
   ];

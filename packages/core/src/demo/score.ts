@@ -80,6 +80,12 @@ export const score = {
       ? [note(bar, 2, 3, chords[turn][2] + 12, 0.7), note(bar, 3, 3, chords[turn][1] + 24, 0.5)]
       : [note(bar, 1, 3, chords[turn][0] + 24, 0.6)],
   ),
+  lute: everyBar(4, bars, (bar, turn) => [
+    note(bar, 0, 1.4, roots[turn] + 12, 0.9),
+    note(bar, 1.5, 0.5, roots[turn] + 12, 0.6),
+    note(bar, 2, 0.9, roots[turn] + 19, 0.7),
+    note(bar, 3, 0.9, roots[turn] + 24, 0.65),
+  ]),
   strums: everyBar(strumsFrom, strumsTo, (bar, turn) =>
     [0, 1.5, 2.5].flatMap((beat, stroke) =>
       [...chords[turn].map((midi) => midi - 12), chords[turn][0]].map((midi, string) => {

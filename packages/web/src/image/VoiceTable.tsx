@@ -22,13 +22,18 @@ import {
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useOpenSong, usePlayback, useSelection } from '../session/open-song.ts';
 import { Flanks } from './StagePanel.tsx';
 import { editedTogether } from './edited-together.ts';
 import { changeName, voiceEdit, type VoiceChanges } from './voice-edits.ts';
 import { pages, type Page } from './voice-pages.tsx';
+
+const AmpPage = lazy(() =>
+  import('./AmpPage.tsx').then(({ AmpPage: page }) => ({ default: page })),
+);
+const ampsName = 'Amps';
 
 /** Every value of every voice, typed, with its unit; in pages, since there are more of them than fit side by side. */
 export function VoiceTable({ part }: { readonly part: Part }) {
@@ -72,11 +77,11 @@ export function VoiceTable({ part }: { readonly part: Part }) {
     <section className="voice-table" aria-label="Voices">
       <div className="voice-table-head">
         <span className="listening" role="group" aria-label="Values shown">
-          {pages.map(({ name }) => (
+          {[...pages.map(({ name }) => name), ampsName].map((name) => (
             <button
               key={name}
               type="button"
-              aria-pressed={name === page.name}
+              aria-pressed={name === pageName}
               onClick={() => setPage(name)}
             >
               {name}
@@ -133,46 +138,52 @@ export function VoiceTable({ part }: { readonly part: Part }) {
           <Plus aria-hidden /> Voice
         </Button>
       </div>
-      <div className="voice-table-rows">
-        <table>
-          <thead>
-            <tr>
-              <th>Voice</th>
-              {page.columns.map((column) => (
-                <th key={column}>{column}</th>
+      {pageName === ampsName ? (
+        <Suspense fallback={<p className="quiet p-2 m-0">Opening …</p>}>
+          <AmpPage part={part} />
+        </Suspense>
+      ) : (
+        <div className="voice-table-rows">
+          <table>
+            <thead>
+              <tr>
+                <th>Voice</th>
+                {page.columns.map((column) => (
+                  <th key={column}>{column}</th>
+                ))}
+                <th aria-label="What can be done" />
+              </tr>
+            </thead>
+            <tbody>
+              {voices.map((voice) => (
+                <VoiceRow
+                  key={voice.id}
+                  part={part}
+                  voice={voice}
+                  page={page}
+                  onDuplicate={() =>
+                    changeImage(`duplicate ${voice.name}`, (kept) => duplicated(kept, voice.id))
+                  }
+                  onCopyAcross={() =>
+                    changeImage(`copy ${voice.name} to the other side`, (kept) =>
+                      copiedAcross(kept, voice.id),
+                    )
+                  }
+                  onRemove={() =>
+                    changeImage(`remove ${voice.name}`, ({ voices: kept, stage }) => ({
+                      stage,
+                      voices: kept.filter((other) => other.id !== voice.id),
+                    }))
+                  }
+                />
               ))}
-              <th aria-label="What can be done" />
-            </tr>
-          </thead>
-          <tbody>
-            {voices.map((voice) => (
-              <VoiceRow
-                key={voice.id}
-                part={part}
-                voice={voice}
-                page={page}
-                onDuplicate={() =>
-                  changeImage(`duplicate ${voice.name}`, (kept) => duplicated(kept, voice.id))
-                }
-                onCopyAcross={() =>
-                  changeImage(`copy ${voice.name} to the other side`, (kept) =>
-                    copiedAcross(kept, voice.id),
-                  )
-                }
-                onRemove={() =>
-                  changeImage(`remove ${voice.name}`, ({ voices: kept, stage }) => ({
-                    stage,
-                    voices: kept.filter((other) => other.id !== voice.id),
-                  }))
-                }
-              />
-            ))}
-          </tbody>
-        </table>
-        {voices.length === 0 && (
-          <p className="empty m-0">No voice: the part is silent. Add one, or take a recipe.</p>
-        )}
-      </div>
+            </tbody>
+          </table>
+          {voices.length === 0 && (
+            <p className="empty m-0">No voice: the part is silent. Add one, or take a recipe.</p>
+          )}
+        </div>
+      )}
     </section>
   );
 }

@@ -3,10 +3,14 @@ import {
   type Parameter,
   type ParameterTable,
 } from '@pannet/core/parameters/parameter';
+import { cabinets } from '@pannet/core/amps/cabinet';
 import {
+  ampParameters,
+  ampToneParameters,
   bandParameters,
   colourParameters,
   driftParameters,
+  microphoneParameters,
   toneParameters,
   tunerParameters,
   voiceParameters,
@@ -69,11 +73,27 @@ export function changeName(before: Voice, changes: VoiceChanges): string {
     if (changes[group]) says.push(...groupChanges(group, before, after));
   if (changes.tone && changes.tone.bell !== before.tone.bell)
     says.push(...tableChanges(bandParameters, before.tone.bell, after.tone.bell, 'bell '));
+  if (changes.amp !== undefined) says.push(...ampChanges(before.amp, after.amp));
   if (changes.polarity) says.push(`polarity ${after.polarity}`);
   if (changes.muted !== undefined) says.push(after.muted ? 'muted' : 'unmuted');
   if (changes.name !== undefined) says.push(`name ${after.name}`);
   if (changes.take !== undefined) says.push(`take ${after.take}`);
   return `${before.name}: ${says.join(', ')}`;
+}
+
+function ampChanges(before: Voice['amp'], after: Voice['amp']): string[] {
+  if (!after) return ['no chain'];
+  if (!before) return ['a chain'];
+  const says = [
+    ...tableChanges(ampParameters, before, after),
+    ...tableChanges(ampToneParameters, before.tone, after.tone),
+  ];
+  if (before.shape !== after.shape) says.push(`shape ${after.shape}`);
+  if (before.cabinet?.kind !== after.cabinet?.kind)
+    says.push(after.cabinet ? cabinets[after.cabinet.kind].name : 'no cabinet');
+  else if (before.cabinet && after.cabinet)
+    says.push(...tableChanges(microphoneParameters, before.cabinet, after.cabinet));
+  return says.length > 0 ? says : ['chain'];
 }
 
 function groupChanges(group: VoiceGroup, before: Voice, after: Voice): string[] {
