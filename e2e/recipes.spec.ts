@@ -21,6 +21,7 @@ const partFor: Readonly<Record<Suits, string>> = {
   struck: 'Wire harp',
   low: 'Long bow',
   driven: 'Reed box',
+  clean: 'Wire harp',
 };
 
 /** A recipe that suits nothing without a doubt is tried on a single line. */

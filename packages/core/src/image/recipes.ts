@@ -1,4 +1,5 @@
 import { newVoice, type Placement, type Voice, type VoiceChanges } from '../voices/voice.ts';
+import { ampVoices } from './amp-recipes.ts';
 import type { Image } from './image.ts';
 import { neutralStage, type Stage } from './stage.ts';
 
@@ -20,7 +21,7 @@ export interface Promise {
 }
 
 /** What a recipe is made for. */
-export type Suits = 'single lines' | 'chords' | 'struck' | 'low' | 'driven';
+export type Suits = 'single lines' | 'chords' | 'struck' | 'low' | 'driven' | 'clean';
 
 /** A named starting point for an image. */
 export interface Recipe {
@@ -50,6 +51,63 @@ function image(
     stage: { ...neutralStage, ...stage },
   };
 }
+
+/** Two chains on one take differ in colour and drive, and in time by next to nothing. */
+const chained = {
+  suits: ['clean'],
+  meant: ['squash-differs', 'only-a-copy', 'leans', 'hollow'],
+} as const satisfies Partial<Recipe>;
+
+/** Both sides speak at once. */
+const inTime = { leads: null, combed: false } as const;
+
+const ampRecipes: readonly Recipe[] = [
+  {
+    ...chained,
+    id: 'two-cabinets',
+    name: 'Two unlike cabinets',
+    sentence:
+      'One clean take, a little driven, through a small open-backed cabinet at the left and four squat cones at the right: two colours of one performance. The fold loses a decibel or two and cuts little out.',
+    promise: { ...inTime, foldDb: [-2.2, -0.5], widthDb: [-9, -3] },
+    image: image(ampVoices.twoCabinets),
+  },
+  {
+    ...chained,
+    id: 'clean-and-driven',
+    name: 'Clean and driven',
+    sentence:
+      'Left clean, right well driven, as loud as each other: chords stay open and get an edge. Long chords jump to the driven side; even them out, or put both in the middle.',
+    promise: { ...inTime, foldDb: [-1.2, 0], widthDb: [-14, -7] },
+    image: image(ampVoices.cleanAndDriven),
+  },
+  {
+    ...chained,
+    id: 'three-chains',
+    name: 'Three chains, clean in the middle',
+    sentence:
+      'The clean chain stays in the middle, two driven ones lie left and right under it: the line stays where it is, and its edge is wide.',
+    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-20, -8] },
+    image: image(ampVoices.threeChains),
+  },
+  {
+    ...chained,
+    id: 'one-drive-two-cabinets',
+    name: 'One drive, two cabinets',
+    sentence:
+      'The same drive left and right through unlike cabinets: what jumps jumps on both sides, and only the colour is wide.',
+    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-18, -8] },
+    image: image(ampVoices.oneDrive),
+  },
+  {
+    ...chained,
+    id: 'dark-left-bright-right',
+    name: 'Dark left, bright right',
+    sentence:
+      'A wide cabinet with its top turned down at the left, a closed bright one at the right: lows lie left, strings right. The fold has both.',
+    promise: { ...inTime, foldDb: [-2.4, 0], widthDb: [-14, -3] },
+    image: image(ampVoices.darkAndBright),
+  },
+];
 
 /**
  * Delays of 8 to 35 ms and tunings of 5 to 12 cents are common practice for width; a mirrored copy is the network of
@@ -432,6 +490,7 @@ export const recipes: readonly Recipe[] = [
       { widthPercent: 150, opening: { thresholdDb: -24, attackMs: 15, releaseMs: 250 } },
     ),
   },
+  ...ampRecipes,
 ];
 
 export function findRecipe(id: string): Recipe | undefined {

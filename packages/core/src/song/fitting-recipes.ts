@@ -20,11 +20,15 @@ export function isStruck({ family, facts }: Source): boolean {
   return family === 'struck' || (facts?.struck === true && open.includes(family));
 }
 
+/** What is played through amplifiers, common practice. */
+const amplified: readonly Family[] = ['plucked', 'low', 'keys'];
+
 /** What recipes for this source should be made for. What is struck is heard twice where it comes twice, plucked or not. */
 export function suitsOf(source: Source): readonly Suits[] {
   const { family, facts } = source;
   const suits: Suits[] = [];
   if (facts?.driven) suits.push('driven');
+  else if (facts && amplified.includes(family)) suits.push('clean');
   const struck = isStruck(source);
   if (struck) suits.push('struck');
   if (family === 'low') suits.push('low');
