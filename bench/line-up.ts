@@ -1,4 +1,4 @@
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { arrangedSource } from '@pannet/core/derived/take-source';
 import { fftOf, nextPowerOfTwo } from '@pannet/core/signal/spectrum';
 import { seededRandom } from '@pannet/core/signal/random';

@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import type { Image } from '@pannet/core/image/image';
 import { neutralStage } from '@pannet/core/image/stage';
 import { renderPart } from '@pannet/core/rendering/offline';

@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { arrangedSource } from '@pannet/core/derived/take-source';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { failure, success, type Outcome } from '@pannet/core/outcome';

@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { voiceNeeds } from '@pannet/core/derived/splice-library';
 import { arrangedSource } from '@pannet/core/derived/take-source';
 import { reportDocument } from '@pannet/core/measurement/report-document';

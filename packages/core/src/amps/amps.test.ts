@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import { makingLoader } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { noise } from '../measurement/signals.fixture.ts';
 import { voiceSource } from '../rendering/strands.ts';
 import { blockFrames, framesReader } from '../sources/blocks.ts';

@@ -1,7 +1,7 @@
 import { newTakes, type Take } from '../takes/take.ts';
 import { lineUp, type TakeToRead } from '../takes/line-up/line-up.ts';
 import { arrangedSource } from '../derived/take-source.ts';
-import { makingLoader } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { blockFrames, framesReader } from '../sources/blocks.ts';
 import { plucked } from '../performing/instruments.ts';
 import { played } from '../performing/performance.ts';

@@ -12,7 +12,8 @@ import { blockFrames, type PcmSource } from '../sources/blocks.ts';
 import { neutralPreparation, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
 import { neutralTone, toneSections } from '../voices/tone.ts';
-import { madeSource, makingLoader, stepMemory, type MakingStep } from './made-source.ts';
+import { madeSource, type MakingStep } from './made-source.ts';
+import { makingLoader, stepMemory } from './making.ts';
 
 const rate = 48_000;
 const anyAmp = anyOf(ampDescription);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { makingLoader } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { anyImage, anyPreparation } from '../image/any-image.fixture.ts';
 import { neutralStage } from '../image/stage.ts';
 import { recipes } from '../image/recipes.ts';

@@ -1,6 +1,6 @@
 import { neutralImage, type Image } from '../image/image.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { makingLoader } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { spliceNeeds } from '../derived/splice-library.ts';
 import { apply } from '../song/commands.ts';
 import { emptySong, newPart, type Part, type Recording, type Song } from '../song/song.ts';

@@ -7,7 +7,8 @@ import {
 } from '../sources/blocks.ts';
 import type { LagTables } from '../derived/lag-tables.ts';
 import { planSplices } from '../voices/splice-planning.ts';
-import { isMade, makingLoader } from '../derived/made-source.ts';
+import { isMade } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import type { SpliceNeed } from '../derived/splice-library.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { Graph } from './graph.ts';

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { arrangedSource } from '../derived/take-source.ts';
-import { makingLoader } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { blockFrames, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
 import { arrangedFrames, joinFrames } from './arrangement.ts';

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
-import { madeSource, makingLoader } from '../derived/made-source.ts';
+import { madeSource } from '../derived/made-source.ts';
+import { makingLoader } from '../derived/making.ts';
 import { padsSegment } from '../derived/pads-sources.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';

@@ -4,7 +4,6 @@ import { useStore } from 'zustand';
 import { Boundary } from '../controls/Boundary.tsx';
 import { DropArea } from '../controls/DropArea.tsx';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
-import { ImagePlace } from '../image/ImagePlace.tsx';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import { ImportPanel } from '../importing/ImportPanel.tsx';
 import { ImportQueue } from '../importing/import-queue.ts';
@@ -21,6 +20,9 @@ import './frame.scss';
 // Fetched when they are first gone to.
 const AmongPlace = lazy(() =>
   import('../among/AmongPlace.tsx').then(({ AmongPlace: place }) => ({ default: place })),
+);
+const ImagePlace = lazy(() =>
+  import('../image/ImagePlace.tsx').then(({ ImagePlace: place }) => ({ default: place })),
 );
 const TakesPlace = lazy(() =>
   import('../takes/TakesPlace.tsx').then(({ TakesPlace: place }) => ({ default: place })),

@@ -1,5 +1,5 @@
 import { mostReduction } from '@pannet/core/derived/reduction';
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { takeSource } from '@pannet/core/derived/take-source';
 import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { planOfPart } from '../playback/prepared-song.ts';

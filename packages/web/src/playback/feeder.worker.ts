@@ -1,4 +1,4 @@
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { Feeder } from './feeder.ts';
 import type { FromFeeder, ToFeeder, Whereabouts } from './messages.ts';
 import { RecordingReader } from './recording-reader.ts';

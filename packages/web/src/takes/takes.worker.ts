@@ -1,4 +1,4 @@
-import { makingLoader } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { arrangedSource } from '@pannet/core/derived/take-source';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { gainToDb } from '@pannet/core/quantities/units';

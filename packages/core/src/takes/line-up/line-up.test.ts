@@ -2,7 +2,7 @@ import { beforeAll, describe, expect, test } from '@jest/globals';
 import { bells, drum, plucked, reeds, type Instrument } from '../../performing/instruments.ts';
 import { demoTape, score } from '../../demo/score.ts';
 import type { Note } from '../../performing/note.ts';
-import { makingLoader } from '../../derived/made-source.ts';
+import { makingLoader } from '../../derived/making.ts';
 import { arrangedSource } from '../../derived/take-source.ts';
 import { measureStereo } from '../../measurement/report.ts';
 import { noise, rms } from '../../measurement/signals.fixture.ts';

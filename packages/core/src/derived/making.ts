@@ -1,0 +1,325 @@
+import { bodyMemory, BodyRun } from '../amps/body.ts';
+import { cabinetImpulse } from '../amps/cabinet.ts';
+import { DriveRun } from '../amps/drive.ts';
+import { openingMemory, OpeningRun } from '../image/opening.ts';
+import { Cascade } from '../signal/cascade.ts';
+import { Convolver } from '../signal/convolver.ts';
+import type { LongFir } from '../signal/long-fir.ts';
+import { filterMemory } from '../signal/memory.ts';
+import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
+import { addPiece } from '../takes/arrangement.ts';
+import { preparationMemory, PreparationRun } from '../takes/preparation.ts';
+import { ColourRun } from '../voices/colour.ts';
+import { responseFir, responseHalf, type Response } from '../voices/response.ts';
+import { moveTimbre, timbreReach } from '../voices/timbre.ts';
+import { toneSections } from '../voices/tone.ts';
+import { isMade, type MadeSource, type MakingStep } from './made-source.ts';
+import { PadsSources, type PadsSource } from './pads-sources.ts';
+
+// Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
+const { min, max, ceil, floor, log2 } = Math;
+
+/** Frames before and after a block that a step has to see. */
+interface Context {
+  readonly behind: number;
+  readonly ahead: number;
+}
+
+/** A step that forgets within this time sees that much before each block; one that remembers longer runs on. */
+const shortMemoryMs = 340;
+
+// Whole strides of 64, so that what is worked out every few frames falls on the same ones in every block.
+const shortMemory = (rateHz: number) => ceil((shortMemoryMs * rateHz) / 64_000) * 64;
+
+/** How long a step remembers, in frames, to −120 dB; 0 for one that sees a stretch of fixed length. */
+export function stepMemory(step: MakingStep, rateHz: number): number {
+  switch (step.kind) {
+    case 'arranged':
+    case 'timbre':
+    case 'response':
+    case 'colour':
+    case 'drive':
+    case 'cabinet':
+    case 'pads':
+      return 0;
+    case 'preparation':
+      return preparationMemory(step.preparation, rateHz);
+    case 'body':
+      return bodyMemory(step.body, rateHz, step.ratio);
+    case 'tone':
+      return filterMemory(toneSections(step.tone, rateHz, step.ratio));
+    case 'opening':
+      return openingMemory(step.opening, rateHz);
+  }
+}
+
+type ArrangedSource = MadeSource & { readonly step: { readonly kind: 'arranged' } };
+
+function isArranged(source: MadeSource): source is ArrangedSource {
+  return source.step.kind === 'arranged';
+}
+
+type BlockStep = Exclude<MakingStep, { readonly kind: 'pads' | 'arranged' }>;
+
+function contextOf(step: BlockStep, rateHz: number): Context {
+  switch (step.kind) {
+    case 'timbre':
+      return { behind: timbreReach, ahead: timbreReach };
+    case 'response':
+      return { behind: responseHalf(rateHz), ahead: responseHalf(rateHz) };
+    case 'colour':
+      return { behind: shortMemory(rateHz), ahead: 256 };
+    case 'drive':
+      return { behind: 512, ahead: 256 };
+    case 'cabinet':
+      return { behind: cabinetOf(step, rateHz).reach, ahead: 0 };
+    case 'preparation':
+    case 'body':
+    case 'tone':
+    case 'opening':
+      return { behind: shortMemory(rateHz), ahead: 0 };
+  }
+}
+
+/** Kernels of the responses and cabinets used last: they are dear to make and used for every block. */
+const mostFirs = 64;
+const firs = new Map<string, LongFir>();
+const cabinetFirs = new Map<string, Convolver>();
+
+type CabinetStep = Extract<MakingStep, { readonly kind: 'cabinet' }>;
+
+/** What is kept under a key, or made and kept; what was not used for long goes. */
+function keptFir<Fir>(kept: Map<string, Fir>, key: string, make: () => Fir): Fir {
+  const fir = kept.get(key) ?? make();
+  kept.delete(key);
+  kept.set(key, fir);
+  if (kept.size > mostFirs) for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
+  return fir;
+}
+
+function firOf(response: Response, rateHz: number): LongFir {
+  return keptFir(firs, JSON.stringify([response, rateHz]), () => responseFir(response, rateHz));
+}
+
+function cabinetOf({ cabinet, ratio }: CabinetStep, rateHz: number): Convolver {
+  return keptFir(
+    cabinetFirs,
+    JSON.stringify([cabinet, ratio, rateHz]),
+    () => new Convolver(cabinetImpulse(cabinet, rateHz, ratio)),
+  );
+}
+
+/**
+ * Does a step for one block.
+ * @param input the block with its context on both sides
+ * @param start absolute frame of the block's first
+ */
+function makeBlock(
+  { step, rateHz }: MadeSource & { readonly step: BlockStep },
+  input: Float32Array,
+  { behind }: Context,
+  start: number,
+  count: number,
+): Float32Array {
+  switch (step.kind) {
+    case 'timbre':
+      return moveTimbre(input, count, start, step.semitones, rateHz);
+    case 'response':
+      return firOf(step.response, rateHz).process(input, count);
+    case 'cabinet':
+      return cabinetOf(step, rateHz).process(input, count);
+    case 'drive': {
+      const samples = Float64Array.from(input);
+      new DriveRun(step.drive).process(samples);
+      const from = behind + DriveRun.latencyFrames;
+      return Float32Array.from(samples.subarray(from, from + count));
+    }
+    case 'colour': {
+      const samples = Float64Array.from(input);
+      new ColourRun(step.colour, step.peak, rateHz).process(samples);
+      const from = behind + ColourRun.latencyFrames;
+      return Float32Array.from(samples.subarray(from, from + count));
+    }
+    case 'preparation':
+    case 'body':
+    case 'tone':
+    case 'opening': {
+      const samples = Float64Array.from(input);
+      runOf(step, rateHz).process(samples);
+      return Float32Array.from(samples.subarray(behind, behind + count));
+    }
+  }
+}
+
+/** What works through a source in order, and can go on from where it was. */
+interface Run {
+  /** In place. */
+  process(samples: Float64Array): void;
+  state: readonly number[];
+}
+
+function runOf(step: RunningStep, rateHz: number): Run {
+  switch (step.kind) {
+    case 'preparation':
+      return new PreparationRun(step.preparation, rateHz);
+    case 'body':
+      return new BodyRun(step.body, rateHz, step.ratio);
+    case 'tone':
+      return new Cascade(toneSections(step.tone, rateHz, step.ratio));
+    case 'opening':
+      return new OpeningRun(step.opening, rateHz);
+  }
+}
+
+type RunningStep = Extract<
+  MakingStep,
+  { readonly kind: 'preparation' | 'body' | 'tone' | 'opening' }
+>;
+type RunningSource = MadeSource & { readonly step: RunningStep };
+
+function isPads(source: MadeSource): source is PadsSource {
+  return source.step.kind === 'pads';
+}
+
+/** Whether a step remembers so long that it runs on from block to block. */
+function runs(source: MadeSource): source is RunningSource {
+  return stepMemory(source.step, source.rateHz) > shortMemory(source.rateHz);
+}
+
+/** So many states are kept: one is some twenty numbers. */
+const mostStates = 2000;
+
+/**
+ * Sources whose steps remember long: a release of seconds, a narrow bell far down. Their blocks come in segments, at least as
+ * long as the memory. Each segment begins so far before itself that nothing of what lay further back is left (−120 dB), and
+ * goes on from block to block, so a block is the same whichever was asked for first. The state at the beginning of each
+ * block is kept: the next one goes on from there.
+ */
+class RunningSources {
+  readonly #load: BlockLoader;
+  readonly #states = new Map<string, readonly number[]>();
+  /** What a source is being made for now: blocks of one source are made one after the other. */
+  readonly #queues = new Map<string, Promise<unknown>>();
+
+  constructor(load: BlockLoader) {
+    this.#load = load;
+  }
+
+  make(source: RunningSource, index: number): Promise<Float32Array> {
+    const before = this.#queues.get(source.key) ?? Promise.resolve();
+    const block = before.then(() => this.#run(source, index));
+    const queued = block
+      .catch(() => {})
+      .then(() => {
+        if (this.#queues.get(source.key) === queued) this.#queues.delete(source.key);
+      });
+    this.#queues.set(source.key, queued);
+    return block;
+  }
+
+  async #run(source: RunningSource, index: number): Promise<Float32Array> {
+    const { step, rateHz, from } = source;
+    const memory = ceil(stepMemory(step, rateHz) / blockFrames);
+    const length = 2 ** ceil(log2(memory));
+    const segment = floor(index / length) * length;
+    const run = runOf(step, rateHz);
+    let at = index;
+    for (; at > segment; at--) {
+      const state = this.#states.get(`${source.key}/${at}`);
+      if (!state) continue;
+      run.state = state;
+      break;
+    }
+    // At its beginning a segment knows nothing: what came before tells it.
+    if (at === segment) at = max(0, segment - memory);
+    for (;;) {
+      const samples = Float64Array.from(await this.#load(from, at));
+      run.process(samples);
+      if (at === index) {
+        if (index + 1 < segment + length) this.#keep(`${source.key}/${index + 1}`, run.state);
+        return Float32Array.from(samples);
+      }
+      at++;
+      if (at > segment) this.#keep(`${source.key}/${at}`, run.state);
+    }
+  }
+
+  #keep(name: string, state: readonly number[]): void {
+    this.#states.delete(name);
+    this.#states.set(name, state);
+    if (this.#states.size <= mostStates) return;
+    for (const oldest of this.#states.keys()) if (this.#states.delete(oldest)) break;
+  }
+}
+
+/** What a filter's tail falls to lies far under any last bit: nothing, before its numbers become slow ones. */
+const nothing = 1e-20;
+
+function hushed(block: Float32Array): Float32Array {
+  for (let n = 0; n < block.length; n++)
+    if (block[n] < nothing && block[n] > -nothing) block[n] = 0;
+  return block;
+}
+
+/** So many values of made blocks are kept: a block is asked for again by the next one's context. */
+const mostKept = 96 * blockFrames;
+
+/** A loader that makes what has to be made, out of what `load` brings. */
+export function makingLoader(load: BlockLoader): BlockLoader {
+  const kept = new Map<string, Promise<Float32Array>>();
+  const loadAny: BlockLoader = (source, index) => {
+    if (!isMade(source)) return load(source, index);
+    const name = `${source.key}/${index}`;
+    let block = kept.get(name);
+    if (block) {
+      kept.delete(name);
+    } else {
+      block = make(source, index);
+      block.catch(() => kept.delete(name));
+    }
+    kept.set(name, block);
+    if (kept.size * blockFrames > mostKept)
+      for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
+    return block;
+  };
+  const running = new RunningSources(loadAny);
+  const pads = new PadsSources(loadAny);
+  const make = async (source: MadeSource, index: number): Promise<Float32Array> => {
+    if (isArranged(source)) return arrange(source, index);
+    if (isPads(source)) return hushed(await pads.make(source, index));
+    if (runs(source)) return hushed(await running.make(source, index));
+    return makeInContext(source as MadeSource & { readonly step: BlockStep }, index);
+  };
+  const arrange = async ({ from, frames, step }: ArrangedSource, index: number) => {
+    const start = index * blockFrames;
+    const block = new Float64Array(min(blockFrames, frames - start));
+    const { pieces, inverted } = step.arrangement;
+    const read = framesReader(from, loadAny);
+    // All that is wanted is asked for together.
+    const inputs = await Promise.all(
+      pieces.flatMap((piece, n) => {
+        const first = max(start, piece.at);
+        const last = min(start + block.length, piece.at + piece.count);
+        if (first >= last) return [];
+        const begin = piece.from + first - piece.at;
+        return [read(begin, last - first).then((input) => ({ n, begin, input }))];
+      }),
+    );
+    for (const { n, begin, input } of inputs)
+      addPiece(block, start, pieces[n], n > 0 ? pieces[n - 1] : undefined, input, begin);
+    return Float32Array.from(block, inverted ? (value) => -value : undefined);
+  };
+  const makeInContext = async (
+    source: MadeSource & { readonly step: BlockStep },
+    index: number,
+  ): Promise<Float32Array> => {
+    const context = contextOf(source.step, source.rateHz);
+    const start = index * blockFrames;
+    const count = min(blockFrames, source.frames - start);
+    const from = start - context.behind;
+    const read = framesReader(source.from, loadAny);
+    const input = await read(from, context.behind + count + context.ahead);
+    return hushed(makeBlock(source, input, context, start, count));
+  };
+  return loadAny;
+}
