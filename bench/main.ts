@@ -18,6 +18,7 @@ import { PlanSender } from '@pannet/core/rendering/plan-change';
 import { apply } from '@pannet/core/song/commands';
 import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.ts';
 import { load } from './load.ts';
+import { ampSpeed } from './amps.ts';
 import { judgeFigures } from './judges.ts';
 import { judgeLiningUp, lineUpSpeed } from './line-up.ts';
 import { planningSpeed, tunerMarks, tunerSpeed } from './tuner.ts';
@@ -217,6 +218,7 @@ const material = await makeMaterial();
 try {
   await renderSpeed(material);
   await lineUpSpeed(material);
+  await ampSpeed(material);
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
