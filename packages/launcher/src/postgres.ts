@@ -50,13 +50,17 @@ export async function startCluster(
   const found = before !== undefined && (await answers(url(before.port, 'postgres')));
   let running = found ? before : await startServer(files, settings, url, null, signal);
   let stopping = false;
+  /** Who stops while a server is being started again stops that one, not the one that died. */
+  let settled: Promise<unknown> = Promise.resolve();
   const watch = async () => {
     while (!stopping) {
       await wait(500, undefined, { ref: false });
       if (stopping || alive(running.pid)) continue;
       console.error('PostgreSQL has ended by itself; it is started again.');
       try {
-        running = await startServer(files, settings, url, running.port, signal);
+        const again = startServer(files, settings, url, running.port, signal);
+        settled = again.catch(() => {});
+        running = await again;
       } catch (error) {
         if (!(error instanceof Stopped)) console.error((error as Error).message);
         return;
@@ -74,6 +78,9 @@ export async function startCluster(
     },
     stop: async () => {
       stopping = true;
+      await settled;
+      // What waited for the same start goes on first.
+      await wait(0);
       await stopServer(files.data, running.pid);
     },
   };

@@ -1,6 +1,8 @@
 import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
 import { makingLoader } from '../derived/making.ts';
 import { noise } from '../measurement/signals.fixture.ts';
+import { anyOf } from '../parameters/any.fixture.ts';
 import { voiceSource } from '../rendering/strands.ts';
 import { blockFrames, framesReader } from '../sources/blocks.ts';
 import { newVoice } from '../voices/voice.ts';
@@ -252,6 +254,20 @@ describe('a chain', () => {
       20 * log10(rms(samples.subarray(30_000, 36_000)) / rms(samples.subarray(42_000, 48_000)));
     const [plain, squashed] = [await play(0, 0), await play(0, 100)];
     expect(range(squashed)).toBeLessThan(range(plain) - 4);
+  });
+
+  test('of any settings gives numbers, and none that are beyond all measure', async () => {
+    const short = sound.subarray(0, 9000);
+    await fc.assert(
+      fc.asyncProperty(anyOf(ampDescription), async (amp) => {
+        const played = await through(amp, short);
+        for (const value of played) if (!(abs(value) < 1e4)) expect(value).toBeLessThan(1e4);
+      }),
+      {
+        numRuns: 60,
+        examples: [[{ ...usualAmp, driveDb: 5e-324 }], [{ ...usualAmp, driveDb: 1e-3 }]],
+      },
+    );
   });
 
   test('silence in, silence out', async () => {

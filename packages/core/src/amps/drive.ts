@@ -14,6 +14,14 @@ export interface Drive {
   readonly inputDb: number;
 }
 
+/** Less drive than this bends nothing that could be heard, or told from what numbers leave of it. */
+const leastDriveDb = 1e-3;
+
+/** Whether a drive does anything but be passed through. */
+export function bends({ driveDb }: Pick<Drive, 'driveDb'>): boolean {
+  return driveDb >= leastDriveDb;
+}
+
 /** A curve with slope 1 at rest that stays within ±1, or a little over on one side, and what it is the derivative of. */
 interface Curve {
   readonly at: (x: number) => number;
@@ -79,7 +87,7 @@ export class DriveRun {
     this.#area = this.#curve.integral(0);
   }
 
-  /** In place, `latencyFrames` late; the drive is over 0 dB. */
+  /** In place, `latencyFrames` late; of a drive that bends. */
   process(samples: Float64Array): void {
     const twice = this.#ups[0].upsample(samples);
     const fast = this.#ups[1].upsample(twice);

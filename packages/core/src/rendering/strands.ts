@@ -8,6 +8,7 @@ import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
 import type { Response } from '../voices/response.ts';
 import { ampGain } from '../amps/amp.ts';
 import { isNeutralBody } from '../amps/body.ts';
+import { bends } from '../amps/drive.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
 import {
@@ -243,14 +244,15 @@ function throughAmp(from: PcmSource, { amp, tuner }: Voice, rateHz: number): Pcm
   const { driveDb, inputDb, shape, tone, squashPercent, recoveryMs, cabinet } = amp;
   const ratio = 2 ** (tuner.semitones / 12);
   let source = from;
-  if (driveDb > 0)
+  const driven = bends(amp);
+  if (driven)
     source = madeSource(source, { kind: 'drive', drive: { driveDb, inputDb, shape } }, rateHz);
   const body = {
     tone,
     squashPercent,
     recoveryMs,
-    inputDb: driveDb > 0 ? 0 : inputDb,
-    still: driveDb > 0 && shape === 'uneven',
+    inputDb: driven ? 0 : inputDb,
+    still: driven && shape === 'uneven',
   };
   if (!isNeutralBody(body)) source = madeSource(source, { kind: 'body', body, ratio }, rateHz);
   if (cabinet) source = madeSource(source, { kind: 'cabinet', cabinet, ratio }, rateHz);

@@ -88,7 +88,7 @@ function AmpColumn({ part, voice, others, children }: ColumnProps) {
         parameter={parameter}
         label={`${parameter.label}, chain of ${voice.name}`}
         value={value}
-        width={68}
+        width={64}
         onPreview={(next) => preview(changed(next))}
         onCommit={(next) => keep(changed(next))}
         onCancel={cancel}

@@ -275,6 +275,7 @@ function Label({
     voice.drift.rangeMs > 0 ? `±${figure(voice.drift.rangeMs, 1)} ms` : '',
     `${signedFigure(voice.levelDb, 1)} dB`,
     voice.polarity === 'inverted' ? 'ø' : '',
+    voice.amp ? 'chain' : '',
     voice.muted ? 'muted' : '',
   ].filter(Boolean);
   const at = {
