@@ -3,15 +3,18 @@ import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import type { Failure, Outcome } from '@pannet/core/outcome';
 import { align, readAlignWords } from './align.ts';
+import { mend, readMendWords } from './mend.ts';
 import { measure, reportJson, reportLines } from './measure.ts';
 import { readRenderWords, render } from './render.ts';
 import { removeUnfinished } from './written-files.ts';
 
 /** What is refused ends with this status, and no output file is left behind. */
 const refused = 2;
+/** Nothing could be mended, and nothing was written. */
+const nothingMended = 3;
 
 /**
- * `render`, `align` and `measure`, without server or database.
+ * `render`, `align`, `mend` and `measure`, without server or database.
  * @param folder the one that paths are taken from
  * @returns the exit status
  */
@@ -20,6 +23,7 @@ export async function runCommandLine(words: readonly string[], folder: string): 
   try {
     if (command === 'render') return await runRender(rest, folder);
     if (command === 'align') return await runAlign(rest, folder);
+    if (command === 'mend') return await writing(readMendWords(rest, folder), mend);
     return await runMeasure(rest, folder);
   } catch (error) {
     if (!(error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS')) throw error;
@@ -76,5 +80,5 @@ async function runMeasure(words: string[], folder: string): Promise<number> {
 
 function refuse(error: Failure): number {
   console.error(error.sentence);
-  return refused;
+  return error.code === 'nothing-mended' ? nothingMended : refused;
 }

@@ -9,8 +9,9 @@ const pieceFrames = 65_536;
 export class OutputFiles {
   readonly #say: (line: string) => void;
   readonly #wavs: WavFileWriter[] = [];
-  #text: WrittenFile | null = null;
+  readonly #texts: WrittenFile[] = [];
   #filled = 0;
+  #told = 0;
 
   constructor(say: (line: string) => void) {
     this.#say = say;
@@ -47,17 +48,17 @@ export class OutputFiles {
   async openText(path: string): Promise<Outcome<void>> {
     const file = await WrittenFile.create(path);
     if (!file.ok) return file;
-    this.#text = file.value;
+    this.#texts.push(file.value);
     return success(undefined);
   }
 
-  /** Fills the one that was opened. */
+  /** Fills the next one of those that were opened. */
   async writeText(text: string): Promise<Outcome<void>> {
-    return (await this.#text?.write(new TextEncoder().encode(text))) ?? success(undefined);
+    return this.#texts[this.#told++].write(new TextEncoder().encode(text));
   }
 
   #all() {
-    return this.#text === null ? this.#wavs : [...this.#wavs, this.#text];
+    return [...this.#wavs, ...this.#texts];
   }
 
   async finish(): Promise<Outcome<void>> {

@@ -1,13 +1,12 @@
 import { readFile } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { makingLoader } from '@pannet/core/derived/making';
 import { voiceNeeds } from '@pannet/core/derived/splice-library';
 import { arrangedSource } from '@pannet/core/derived/take-source';
 import { reportDocument } from '@pannet/core/measurement/report-document';
 import { findingsOf } from '@pannet/core/findings/findings';
 import type { WrittenBits } from '@pannet/core/formats/wav-write';
-import { clipsOf, readImageFile, type ImageFile } from '@pannet/core/image/image-file';
+import { readImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { integratedLoudness } from '@pannet/core/measurement/loudness';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { TruePeakMeter } from '@pannet/core/measurement/true-peak';
@@ -17,11 +16,11 @@ import { figure } from '@pannet/core/quantities/wording';
 import { planImage, planOf, type PlannedTake } from '@pannet/core/rendering/compile';
 import { prepareSplices, renderStretch } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
-import { framesReader, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
+import type { BlockLoader, PcmSource } from '@pannet/core/sources/blocks';
 import { rateParameter } from '@pannet/core/parameters/tables';
 import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
-import { lineUp, type TakeToRead } from '@pannet/core/takes/line-up/line-up';
 import type { SplicePlan } from '@pannet/core/voices/splices';
+import { arrangeTakes } from './arrange-takes.ts';
 import { checkOutputs, fileFailure } from './paths.ts';
 import { OutputFiles } from './output-files.ts';
 import { closeTakes, openTakes, takePath, type OpenedTake } from './takes.ts';
@@ -202,7 +201,7 @@ function reportOf(
   return `${JSON.stringify(reportDocument(report, findings), null, 2)}\n`;
 }
 
-function checkTakes(takes: readonly OpenedTake[]): Outcome<void> {
+export function checkTakes(takes: readonly OpenedTake[]): Outcome<void> {
   const rateHz = takes[0].layout.rateHz;
   const other = takes.find(({ layout }) => layout.rateHz !== rateHz);
   if (!other) return success(undefined);
@@ -212,7 +211,11 @@ function checkTakes(takes: readonly OpenedTake[]): Outcome<void> {
   );
 }
 
-async function readImage(path: string, rateHz: number, takes: number): Promise<Outcome<ImageFile>> {
+export async function readImage(
+  path: string,
+  rateHz: number,
+  takes: number,
+): Promise<Outcome<ImageFile>> {
   let text: string;
   try {
     text = await readFile(path, 'utf8');
@@ -253,7 +256,7 @@ async function preparePlan(
   };
   const arranged = await arrangeTakes(file.takes, raw, takes, rateHz, load, say);
   if (!arranged.ok) return arranged;
-  const sources = arranged.value;
+  const sources = raw.map((source, n) => arrangedSource(source, arranged.value[n], rateHz));
   const splices = new Map<string, SplicePlan>();
   for (const need of voiceNeeds(image.voices, sources))
     splices.set(need.key, await prepareSplices(need, rateHz, load));
@@ -275,54 +278,4 @@ async function preparePlan(
   const made = { image, preparation, panLaw, level: 1 };
   const part = planImage('image', made, rateHz, planned, splices);
   return success({ plan: planOf([part], rateHz, part.frames), load });
-}
-
-/** Takes as the file has them cut and lined up; as they are where it says nothing. */
-async function arrangeTakes(
-  described: ImageFile['takes'],
-  raw: readonly PcmSource[],
-  takes: readonly OpenedTake[],
-  rateHz: number,
-  load: BlockLoader,
-  say: (line: string) => void,
-): Promise<Outcome<PcmSource[]>> {
-  if (described.length > raw.length)
-    return failure(
-      'too-many-takes',
-      `The image describes ${described.length} takes; ${raw.length} were given.`,
-      'takes',
-    );
-  const sources = raw.map((source, n) => {
-    const clips = described.at(n)?.clips ?? null;
-    return arrangedSource(source, { clips: clips && clipsOf(clips, rateHz), align: null }, rateHz);
-  });
-  const made = makingLoader(load);
-  const toRead = (source: PcmSource): TakeToRead => ({
-    read: framesReader(source, made),
-    frames: source.frames,
-  });
-  const lined = [...sources];
-  for (const [n, take] of described.entries()) {
-    if (!take.align) continue;
-    const { to, tightnessPercent } = take.align;
-    if (to > raw.length || to === n + 1)
-      return failure(
-        'no-reference',
-        `A take is brought into time with another one, 1 to ${raw.length}; take ${n + 1} names ${to}.`,
-        `takes[${n}].align.to`,
-      );
-    const { comparison, align } = await lineUp(
-      toRead(sources[to - 1]),
-      toRead(sources[n]),
-      rateHz,
-      tightnessPercent,
-    );
-    if (comparison.alien !== null) say(`“${takes[n].name}”: ${comparison.alien}`);
-    lined[n] = arrangedSource(
-      sources[n],
-      { clips: null, align: { to: `t${to}`, ...align } },
-      rateHz,
-    );
-  }
-  return success(lined);
 }

@@ -15,6 +15,7 @@ const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
   ./pannet render --image FILE.json --take A.wav [--take B.wav …] --out OUT.wav
                   [--bits 16|24|32f] [--rate HZ] [--report REPORT.json] [--plain PLAIN.wav]
   ./pannet align  --reference REF.wav --take TAKE.wav --out OUT.wav [--tightness 0…100] [--report R.json]
+  ./pannet mend   --image IMAGE.json --take A.wav [--take B.wav …] --out NEW.json [--for CODE …] [--report R.json]
   ./pannet measure FILE.wav [--json]
   ./pannet account add|password|remove NAME   who may sign in, where others than this machine's users come
   ./pannet account list
@@ -36,6 +37,7 @@ async function main([command, ...words]: string[]): Promise<number> {
       return test();
     case 'render':
     case 'align':
+    case 'mend':
     case 'measure':
       return runCommandLine([command, ...words], process.env.PANNET_CALLED_FROM ?? '.');
     case 'account':
