@@ -90,8 +90,13 @@ describe('recipes that fit', () => {
 
   test('a source is what its family and its sound tell', () => {
     expect(suitsOf({ family: 'voice', facts })).toEqual(['single lines']);
-    expect(suitsOf({ family: 'plucked', facts: { ...facts, struck: true } })).toEqual(['struck']);
-    expect(suitsOf({ family: 'plucked', facts })).toEqual(['chords']);
+    // What is plucked and not driven yet is what chains are for.
+    expect(suitsOf({ family: 'plucked', facts: { ...facts, struck: true } })).toEqual([
+      'clean',
+      'struck',
+    ]);
+    expect(suitsOf({ family: 'plucked', facts })).toEqual(['clean', 'chords']);
+    expect(suitsOf({ family: 'plucked', facts: undefined })).toEqual(['chords']);
     expect(suitsOf({ family: 'low', facts: { ...facts, driven: true } })).toEqual([
       'driven',
       'low',
