@@ -30,6 +30,8 @@ const restMs = 400;
 /** From here on one is said to be clean beside a driven one, in dB of drive. */
 const unlikeDriveDb = 24;
 
+const trials = { even: 'even-out', lineUp: 'line-up-chains', middle: 'chains-middle' };
+
 /** How two chains differ, and what makes them even and brings them into time: heard before it is kept. */
 export function ChainsApartPanel({ part, first, second }: Props) {
   const open = useOpenSong();
@@ -93,7 +95,7 @@ export function ChainsApartPanel({ part, first, second }: Props) {
       if (!evened.ok) say(evened.error.sentence);
       else {
         if (evened.value.short) say(evened.value.short);
-        attempt('even-out', `${part.name}: chains even`, evened.value.changes);
+        attempt(trials.even, `${part.name}: chains even`, evened.value.changes);
       }
     } catch (error) {
       if (!wasStopped(error)) say(error instanceof Error ? error.message : String(error));
@@ -107,13 +109,13 @@ export function ChainsApartPanel({ part, first, second }: Props) {
       return;
     }
     attempt(
-      'line-up-chains',
+      trials.lineUp,
       `${part.name}: chains lined up`,
       linedUpChains(first, second, apart.figures.offset, rateHz),
     );
   };
   const tried =
-    trial?.partId === part.id && ['even-out', 'line-up-chains'].includes(trial.id) ? trial : null;
+    trial?.partId === part.id && Object.values(trials).includes(trial.id) ? trial : null;
   const current = apart?.of === of ? apart.figures : null;
   return (
     <section className="chains-apart" aria-label="How the chains differ">
@@ -164,6 +166,25 @@ export function ChainsApartPanel({ part, first, second }: Props) {
           >
             Line up
           </Button>
+          {unlikeDrives(first, second) && (
+            <Button
+              size="sm"
+              variant="outline-primary"
+              title="Both chains in the middle, together; heard before it is kept"
+              onClick={() =>
+                attempt(
+                  trials.middle,
+                  `${part.name}: both chains in the middle`,
+                  [first, second].map(({ id }) => ({
+                    voiceId: id,
+                    changes: { placement: { kind: 'pan', panPercent: 0 } },
+                  })),
+                )
+              }
+            >
+              Middle
+            </Button>
+          )}
         </div>
       )}
     </section>
@@ -192,6 +213,12 @@ function rowsOf(apart: ChainsApart | null, rateHz: number): readonly (readonly [
   ];
 }
 
+/** Whether one is next to clean and the other well driven. */
+function unlikeDrives(first: Voice, second: Voice): boolean {
+  const [one, other] = [first, second].map(({ amp }) => amp?.driveDb ?? 0);
+  return (first.amp !== null || second.amp !== null) && Math.abs(one - other) >= unlikeDriveDb;
+}
+
 /** What is so whatever it measures. */
 function truths(part: Part, first: Voice, second: Voice): readonly string[] {
   if (first.take !== second.take) return [];
@@ -200,10 +227,8 @@ function truths(part: Part, first: Voice, second: Voice): readonly string[] {
   if (plainOf(first) === plainOf(second))
     return ['Both chains are equal: panned out it is still mono, only louder.'];
   if (!first.amp && !second.amp) return [];
-  const drives = [first, second].map(({ amp }) => amp?.driveDb ?? 0);
-  const unlike = Math.abs(drives[0] - drives[1]) >= unlikeDriveDb;
   return [
-    unlike
+    unlikeDrives(first, second)
       ? 'A clean side beside a driven one jumps out on loud chords: even them out, or put both in the middle.'
       : part.takes.length > 1
         ? 'Two chains on one take are a copy, not a double: another take is there.'
