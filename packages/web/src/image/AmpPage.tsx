@@ -12,7 +12,7 @@ import { say } from '../controls/notices.ts';
 import { useOpenSong, usePlayback, useRecordings } from '../session/open-song.ts';
 import { ChainsApartPanel } from './ChainsApartPanel.tsx';
 import { MicrophonePlan } from './MicrophonePlan.tsx';
-import { changeName, voiceEdit } from './voice-edits.ts';
+import { changeName, voiceEdit, type VoiceChanges } from './voice-edits.ts';
 
 /** From left to right as they stand; what stands nowhere (mirrored, spread) behind them. */
 function inOrder(voices: readonly Voice[]): readonly Voice[] {
@@ -70,16 +70,18 @@ function AmpColumn({ part, voice, others, children }: ColumnProps) {
   /** As it is kept: what is only tried is not built upon. */
   const kept = () =>
     open.keptPart(part.id)?.image.voices.find(({ id }) => id === voice.id) ?? voice;
+  const onKept = (next: Amp | null): VoiceChanges =>
+    open.onKept<VoiceChanges>(part.id, voice, kept(), { amp: next });
   const keep = (next: Amp | null) =>
-    open.do(changeName(kept(), { amp: next }), voiceEdit(part, voice, { amp: next }));
-  const preview = (next: Amp) => open.preview(voiceEdit(part, voice, { amp: next }));
+    open.do(changeName(kept(), onKept(next)), voiceEdit(part, voice, onKept(next)));
+  const preview = (next: Amp) => open.preview(voiceEdit(part, voice, onKept(next)));
   const cancel = () => open.session.endPreview();
   const copyAcross = () =>
     open.do(
       `${voice.name}: its chain for all`,
       others
         .filter(({ id }) => id !== voice.id)
-        .flatMap((other) => voiceEdit(part, other, { amp })),
+        .flatMap((other) => voiceEdit(part, other, { amp: kept().amp })),
     );
   const field = (parameter: Parameter, value: number, changed: (value: number) => Amp) => (
     <label className="amp-field">

@@ -47,6 +47,12 @@ export function ChainsApartPanel({ part, first, second }: Props) {
   const from = loop ? Math.min(loop.start, frames) : Math.floor((frames - length) / 2);
   const to = loop ? Math.min(loop.end, frames) : from + length;
   const of = JSON.stringify([first, second, part.takes, part.preparation, from, to]);
+  /** Figures of another state are none. */
+  const current = apart?.of === of ? apart.figures : null;
+  const latest = useRef(of);
+  useEffect(() => {
+    latest.current = of;
+  });
   const voiceIds = [first.id, second.id] as const;
   const request = (what: 'compare' | 'even') => {
     const { shown: song } = open.session.store.getState();
@@ -86,6 +92,7 @@ export function ChainsApartPanel({ part, first, second }: Props) {
   const even = async () => {
     const stop = new AbortController();
     evening.current = stop;
+    const asked = of;
     setShare(0);
     try {
       const evened = await ask(eveningChains, request('even'), {
@@ -93,6 +100,8 @@ export function ChainsApartPanel({ part, first, second }: Props) {
         progress: setShare,
       });
       if (!evened.ok) say(evened.error.sentence);
+      else if (latest.current !== asked)
+        say('The chains were changed meanwhile: make them even once more.');
       else {
         if (evened.value.short) say(evened.value.short);
         attempt(trials.even, `${part.name}: chains even`, evened.value.changes);
@@ -104,23 +113,22 @@ export function ChainsApartPanel({ part, first, second }: Props) {
     }
   };
   const lineUp = () => {
-    if (!apart?.figures.offset) {
+    if (!current?.offset) {
       say('One of the two is silent here: there is nothing to line up.');
       return;
     }
     attempt(
       trials.lineUp,
       `${part.name}: chains lined up`,
-      linedUpChains(first, second, apart.figures.offset, rateHz),
+      linedUpChains(first, second, current.offset, rateHz),
     );
   };
   const tried =
     trial?.partId === part.id && Object.values(trials).includes(trial.id) ? trial : null;
-  const current = apart?.of === of ? apart.figures : null;
   return (
     <section className="chains-apart" aria-label="How the chains differ">
-      <dl className={current ? undefined : 'quiet'}>
-        {rowsOf(apart?.figures ?? null, rateHz).map(([name, text]) => (
+      <dl>
+        {rowsOf(current, rateHz).map(([name, text]) => (
           <div key={name}>
             <dt>{name}</dt>
             <dd className="mono">{text}</dd>
@@ -162,6 +170,7 @@ export function ChainsApartPanel({ part, first, second }: Props) {
             size="sm"
             variant="outline-primary"
             title="Delay and polarity that give the fold its most; heard before it is kept"
+            disabled={!current}
             onClick={lineUp}
           >
             Line up

@@ -294,12 +294,14 @@ export class OpenSong {
     if (trial?.partId !== partId || trial.matchedDb === null) return changes;
     const entries = Object.entries(changes).map(([key, value]) => {
       const before = shown[key as keyof Thing];
-      if (typeof value !== 'object' || value === null || typeof before !== 'object')
+      const own = kept[key as keyof Thing];
+      // What is not there on one side has no values of which some could be taken over.
+      if ([value, before, own].some((one) => typeof one !== 'object' || one === null))
         return [key, value];
-      const differing = Object.entries(value).filter(
+      const differing = Object.entries(value as object).filter(
         ([inner, now]) => (before as Record<string, unknown>)[inner] !== now,
       );
-      return [key, { ...kept[key as keyof Thing], ...Object.fromEntries(differing) }];
+      return [key, { ...own, ...Object.fromEntries(differing) }];
     });
     return Object.fromEntries(entries) as Partial<Thing>;
   }
