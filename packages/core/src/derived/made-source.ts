@@ -41,7 +41,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 5;
+const makingVersion = 6;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;

@@ -70,7 +70,7 @@ function contextOf(step: BlockStep, rateHz: number): Context {
     case 'colour':
       return { behind: shortMemory(rateHz), ahead: 256 };
     case 'drive':
-      return { behind: 512, ahead: 256 };
+      return { behind: 128, ahead: 128 };
     case 'cabinet':
       return { behind: cabinetOf(step, rateHz).reach, ahead: 0 };
     case 'preparation':

@@ -32,6 +32,60 @@ export const steep = halfBandTaps(48);
 /** Flat to 0.28 of it: where nothing that is kept lies higher. */
 export const gentle = halfBandTaps(8);
 
+/**
+ * The outer taps over a signal: `into[stride · n]` = scale · Σ side[k] · (x[n + k] + x[n + 2 · arms − 1 − k]). Four values are worked out together:
+ * what one of them has read the next one needs, so that it stays at hand.
+ */
+function outerTaps(
+  { arms, side }: HalfBandTaps,
+  x: Float64Array,
+  into: Float64Array,
+  stride: number,
+  count: number,
+  scale: number,
+): void {
+  const last = 2 * arms - 1;
+  let n = 0;
+  for (; n + 4 <= count; n += 4) {
+    const end = n + last;
+    let x0 = x[n];
+    let x1 = x[n + 1];
+    let x2 = x[n + 2];
+    let y1 = x[end + 1];
+    let y2 = x[end + 2];
+    let y3 = x[end + 3];
+    let a = 0;
+    let b = 0;
+    let c = 0;
+    let d = 0;
+    for (let k = 0; k < arms; k++) {
+      const tap = side[k];
+      const x3 = x[n + k + 3];
+      const y0 = x[end - k];
+      a += tap * (y0 + x0);
+      b += tap * (y1 + x1);
+      c += tap * (y2 + x2);
+      d += tap * (y3 + x3);
+      x0 = x1;
+      x1 = x2;
+      x2 = x3;
+      y3 = y2;
+      y2 = y1;
+      y1 = y0;
+    }
+    const at = stride * n;
+    into[at] = scale * a;
+    into[at + stride] = scale * b;
+    into[at + 2 * stride] = scale * c;
+    into[at + 3 * stride] = scale * d;
+  }
+  for (; n < count; n++) {
+    let sum = 0;
+    for (let k = 0; k < arms; k++) sum += side[k] * (x[n + last - k] + x[n + k]);
+    into[stride * n] = scale * sum;
+  }
+}
+
 /** Doubles or halves the rate by a linear-phase half-band filter. One object for one direction. */
 export class HalfBand {
   #history = new Float64Array(0);
@@ -58,32 +112,23 @@ export class HalfBand {
 
   /** Twice as many values, `latencyOf` of the higher rate late. */
   upsample(samples: Float64Array): Float64Array {
-    const { arms, side } = this.#taps;
-    const kept = 2 * arms;
-    const x = this.#extended(samples, kept);
+    const { arms } = this.#taps;
+    const x = this.#extended(samples, 2 * arms);
     const twice = new Float64Array(2 * samples.length);
-    for (let n = 0; n < samples.length; n++) {
-      // Of the zero-stuffed signal every output meets either the outer taps or the middle one.
-      let sum = 0;
-      for (let k = 0, first = n + kept, last = n + 1; k < arms; k++)
-        sum += side[k] * (x[first - k] + x[last + k]);
-      twice[2 * n] = 2 * sum;
-      twice[2 * n + 1] = x[n + kept - arms + 1];
-    }
+    // Of the zero-stuffed signal every output meets either the outer taps or the middle one.
+    outerTaps(this.#taps, x.subarray(1), twice, 2, samples.length, 2);
+    for (let n = 0; n < samples.length; n++) twice[2 * n + 1] = x[n + arms + 1];
     return twice;
   }
 
   /** Half as many values, `latencyOf` of the higher rate late. */
   downsample(twice: Float64Array, samples: Float64Array): void {
-    const { arms, side } = this.#taps;
-    const kept = 4 * arms - 1;
-    const x = this.#extended(twice, kept);
-    for (let n = 0; n < samples.length; n++) {
-      const at = 2 * n + kept;
-      let sum = 0.5 * x[at - 2 * arms + 1];
-      for (let k = 0, last = at - 4 * arms + 2; k < arms; k++)
-        sum += side[k] * (x[at - 2 * k] + x[last + 2 * k]);
-      samples[n] = sum;
-    }
+    const { arms } = this.#taps;
+    const x = this.#extended(twice, 4 * arms - 1);
+    // The outer taps see every second value, the middle one the others.
+    const outer = new Float64Array(samples.length + 2 * arms - 1);
+    for (let n = 0; n < outer.length; n++) outer[n] = x[2 * n + 1];
+    outerTaps(this.#taps, outer, samples, 1, samples.length, 1);
+    for (let n = 0; n < samples.length; n++) samples[n] += 0.5 * x[2 * (n + arms)];
   }
 }
