@@ -14,7 +14,7 @@ import { findingCodes, type FindingCode } from '@pannet/core/findings/finding';
 import { gauges } from '@pannet/core/findings/gauges';
 import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
-import { writeImageFile, type ImageFile } from '@pannet/core/image/image-file';
+import { withImpulses, writeImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { failure, success, type Outcome } from '@pannet/core/outcome';
 import { figure } from '@pannet/core/quantities/wording';
 import { compile } from '@pannet/core/rendering/compile';
@@ -26,6 +26,7 @@ import { channelSource, type BlockLoader } from '@pannet/core/sources/blocks';
 import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import type { Voice } from '@pannet/core/voices/voice';
+import { calledFrom, openImpulses, type OpenedImpulse } from './impulses.ts';
 import { OutputFiles } from './output-files.ts';
 import { checkOutputs } from './paths.ts';
 import { arrangeTakes } from './arrange-takes.ts';
@@ -98,13 +99,11 @@ export async function mend(
       { option: '--image', path: request.image },
       ...request.takes.map((words) => ({ option: '--take', path: takePath(words) })),
     ],
-    [
-      { option: '--out', path: request.out },
-      ...(request.report === undefined ? [] : [{ option: '--report', path: request.report }]),
-    ],
+    outputsOf(request),
   );
   if (!paths.ok) return paths;
   const takes: OpenedTake[] = [];
+  const impulses: OpenedImpulse[] = [];
   try {
     for (const words of request.takes) {
       const opened = await openTakes(words, undefined, say);
@@ -115,25 +114,44 @@ export async function mend(
     if (!fits.ok) return fits;
     const file = await readImage(request.image, takes[0].layout.rateHz, takes.length);
     if (!file.ok) return file;
-    return await mendOver(takes, file.value, request, say);
+    const { rateHz } = takes[0].layout;
+    const heard = await openImpulses(
+      request.image,
+      file.value.image,
+      rateHz,
+      outputsOf(request),
+      say,
+    );
+    if (!heard.ok) return heard;
+    impulses.push(...heard.value);
+    return await mendOver(takes, impulses, file.value, request, say);
   } finally {
-    await closeTakes(takes);
+    await closeTakes([...takes, ...impulses]);
   }
+}
+
+function outputsOf({ out, report }: MendRequest) {
+  return [
+    { option: '--out', path: out },
+    ...(report === undefined ? [] : [{ option: '--report', path: report }]),
+  ];
 }
 
 const partId = 'image';
 
 async function mendOver(
   takes: readonly OpenedTake[],
+  impulses: readonly OpenedImpulse[],
   file: ImageFile,
   request: MendRequest,
   say: (line: string) => void,
 ): Promise<Outcome<void>> {
+  const all = [...takes, ...impulses];
   const load: BlockLoader = (source, index) => {
-    const { bytes, layout, channel } = takes[Number(source.key.slice(0, 64))];
+    const { bytes, layout, channel } = all[Number(source.key.slice(0, 64))];
     return readWavBlock(bytes, layout, channel, index);
   };
-  const begun = await songOf(takes, file, load, say);
+  const begun = await songOf(takes, impulses, file, load, say);
   if (!begun.ok) return begun;
   let song = begun.value;
   const measuring = measuringOf(load, partFrames(song, song.parts[partId]));
@@ -164,7 +182,10 @@ async function mendOver(
       const opened = await files.openText(path);
       if (!opened.ok) return opened;
     }
-    const { image } = song.parts[partId];
+    // As the image file calls them, from where the new one lies.
+    const image = withImpulses(song.parts[partId].image, (hash) =>
+      calledFrom(request.image, request.out, all[Number(hash)].name),
+    );
     const texts = [
       writeImageFile({ ...file, image }),
       {
@@ -183,18 +204,22 @@ async function mendOver(
   }
 }
 
+/** What a file is called in the song that it is mended in, by its number. */
+const hashOf = (n: number) => String(n).padStart(64, '0');
+
 /** The image as a song of one part, as the findings and their mends know it. */
 async function songOf(
   takes: readonly OpenedTake[],
+  impulses: readonly OpenedImpulse[],
   file: ImageFile,
   load: BlockLoader,
   say: (line: string) => void,
 ): Promise<Outcome<Song>> {
   const rateHz = takes[0].layout.rateHz;
   const recordings = await Promise.all(
-    takes.map(async ({ layout, bytes, name }, n) => ({
+    [...takes, ...impulses].map(async ({ layout, bytes, name }, n) => ({
       ...layout,
-      hash: String(n).padStart(64, '0'),
+      hash: hashOf(n),
       fileName: name.slice(-200),
       facts: await readFacts(bytes, layout),
     })),
@@ -210,7 +235,10 @@ async function songOf(
     levelDb: file.takes.at(n)?.levelDb ?? 0,
     preparation: file.takes.at(n)?.preparation ?? null,
   }));
-  const { image, panLaw, preparation } = file;
+  const { panLaw, preparation } = file;
+  const image = withImpulses(file.image, (name) =>
+    hashOf(takes.length + impulses.findIndex(({ called }) => called === name)),
+  );
   const edits: Edit[] = [
     { kind: 'set-rate', rateHz },
     { kind: 'set-pan-law', panLaw },

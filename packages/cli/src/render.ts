@@ -22,6 +22,7 @@ import { readFacts, readWavBlock } from '@pannet/core/sources/wav-blocks';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { arrangeTakes } from './arrange-takes.ts';
 import { checkOutputs, fileFailure } from './paths.ts';
+import { openImpulses, type OpenedImpulse } from './impulses.ts';
 import { OutputFiles } from './output-files.ts';
 import { closeTakes, openTakes, takePath, type OpenedTake } from './takes.ts';
 
@@ -98,18 +99,22 @@ export async function render(
   }
 }
 
-function checkPaths({ image, takes, out, plain, report }: RenderRequest): Promise<Outcome<void>> {
+function checkPaths(request: RenderRequest): Promise<Outcome<void>> {
   return checkOutputs(
     [
-      { option: '--image', path: image },
-      ...takes.map((words) => ({ option: '--take', path: takePath(words) })),
+      { option: '--image', path: request.image },
+      ...request.takes.map((words) => ({ option: '--take', path: takePath(words) })),
     ],
-    [
-      { option: '--out', path: out },
-      ...(plain === undefined ? [] : [{ option: '--plain', path: plain }]),
-      ...(report === undefined ? [] : [{ option: '--report', path: report }]),
-    ],
+    outputsOf(request),
   );
+}
+
+function outputsOf({ out, plain, report }: RenderRequest) {
+  return [
+    { option: '--out', path: out },
+    ...(plain === undefined ? [] : [{ option: '--plain', path: plain }]),
+    ...(report === undefined ? [] : [{ option: '--report', path: report }]),
+  ];
 }
 
 async function renderOver(
@@ -122,10 +127,30 @@ async function renderOver(
   if (!fits.ok) return fits;
   const file = await readImage(request.image, rateHz, takes.length);
   if (!file.ok) return file;
-  const preparing = await preparePlan(takes, file.value, say);
-  if (!preparing.ok) return preparing;
-  const prepared = preparing.value;
+  const impulses = await openImpulses(
+    request.image,
+    file.value.image,
+    rateHz,
+    outputsOf(request),
+    say,
+  );
+  if (!impulses.ok) return impulses;
+  try {
+    const prepared = await preparePlan(takes, impulses.value, file.value, say);
+    return prepared.ok ? await writeRendered(takes, prepared.value, request, say) : prepared;
+  } finally {
+    await closeTakes(impulses.value);
+  }
+}
+
+async function writeRendered(
+  takes: readonly OpenedTake[],
+  prepared: PreparedPlan,
+  request: RenderRequest,
+  say: (line: string) => void,
+): Promise<Outcome<void>> {
   const { plan, load } = prepared;
+  const { rateHz } = plan;
   const [part] = plan.parts;
   const float = takes.some((take) => take.layout.encoding === 'float');
   const bits = request.bits ?? (float ? '32f' : '24');
@@ -241,6 +266,7 @@ interface PreparedPlan {
 
 async function preparePlan(
   takes: readonly OpenedTake[],
+  impulses: readonly OpenedImpulse[],
   file: ImageFile,
   say: (line: string) => void,
 ): Promise<Outcome<PreparedPlan>> {
@@ -250,8 +276,14 @@ async function preparePlan(
     key: `take-${n + 1}`,
     frames: layout.frames,
   }));
+  const responses = impulses.map(({ layout }, n): PcmSource => ({
+    key: `impulse-${n + 1}`,
+    frames: layout.frames,
+  }));
+  const all = [...takes, ...impulses];
+  const keys = [...raw, ...responses].map(({ key }) => key);
   const load: BlockLoader = (source, index) => {
-    const { bytes, layout, channel } = takes[raw.indexOf(source)];
+    const { bytes, layout, channel } = all[keys.indexOf(source.key)];
     return readWavBlock(bytes, layout, channel, index);
   };
   const arranged = await arrangeTakes(file.takes, raw, takes, rateHz, load, say);
@@ -275,7 +307,8 @@ async function preparePlan(
       level: dbToGain(db(own?.levelDb ?? 0)),
     });
   }
-  const made = { image, preparation, panLaw, level: 1 };
+  const response = (name: string) => responses[impulses.findIndex(({ called }) => called === name)];
+  const made = { image, preparation, panLaw, level: 1, impulses: response };
   const part = planImage('image', made, rateHz, planned, splices);
   return success({ plan: planOf([part], rateHz, part.frames), load });
 }

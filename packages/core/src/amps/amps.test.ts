@@ -3,13 +3,15 @@ import fc from 'fast-check';
 import { makingLoader } from '../derived/making.ts';
 import { noise } from '../measurement/signals.fixture.ts';
 import { anyOf } from '../parameters/any.fixture.ts';
-import { voiceSource } from '../rendering/strands.ts';
+import { behindSharedDrive, voiceSource, type Ground } from '../rendering/strands.ts';
 import { blockFrames, framesReader } from '../sources/blocks.ts';
 import { newVoice } from '../voices/voice.ts';
-import { ampDescription, ampGain, usualAmp, type Amp } from './amp.ts';
+import { ampDescription, ampGain, isRecorded, usualAmp, type Amp } from './amp.ts';
 import { cabinetImpulse, cabinetKinds, cabinets } from './cabinet.ts';
 import { cabinetResponse } from './cabinet-response.ts';
 import { bent, DriveRun, driveShapes, type Drive } from './drive.ts';
+import { recordedImpulse } from './recorded-impulse.ts';
+import { sharedDriveDescription } from './shared-drive.ts';
 
 const { PI, abs, asin, atan, cos, hypot, log10, max, sin, sqrt } = Math;
 const rate = 48_000;
@@ -198,13 +200,23 @@ describe('cabinets', () => {
   });
 });
 
+/** What each voice of the tests may be heard through, by name. */
+const responses: Record<string, Float32Array> = {};
+const ground: Ground = {
+  rateHz: rate,
+  impulses: (name) =>
+    name in responses ? { key: name, frames: responses[name].length } : undefined,
+};
+
 /** A take played through a chain, as a voice reads it. */
 async function through(amp: Amp, sound: Float32Array, voice = {}): Promise<Float32Array> {
   const raw = { key: 'raw', frames: sound.length };
   const take = { raw, prepared: raw, peak: 1, level: 1 };
-  const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, rate, 0, 1, {});
-  const load = makingLoader((_, index) =>
-    Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames)),
+  const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, ground, 0, 1, {});
+  const load = makingLoader(({ key }, index) =>
+    Promise.resolve(
+      (responses[key] ?? sound).subarray(index * blockFrames, (index + 1) * blockFrames),
+    ),
   );
   return framesReader(source, load)(0, sound.length);
 }
@@ -220,7 +232,7 @@ describe('a chain', () => {
 
   test('of a cabinet alone is direct convolution, to one in a million', async () => {
     const amp = ampDescription.parse({ cabinet: { kind: 'squat-four-cone' } });
-    if (!amp.cabinet) throw new Error('There is one.');
+    if (!amp.cabinet || isRecorded(amp.cabinet)) throw new Error('There is one of ours.');
     const impulse = cabinetImpulse(amp.cabinet, rate);
     const played = await through(amp, sound);
     for (const n of [0, 1, 100, 2063, 32_767, 32_768, 32_769, 60_001]) {
@@ -282,5 +294,116 @@ describe('a chain', () => {
 
   test('the tangent of the soft shape is what it says', () => {
     expect(bent('soft', 20 * log10(2), 1)).toBeCloseTo(2 * (2 / PI) * atan(PI / 2), 12);
+  });
+});
+
+describe('an impulse response of one’s own', () => {
+  const sound = noise(1.5, rate, 19, 0.4);
+  const heardThrough = (name: string, settings = {}) =>
+    ampDescription.parse({ cabinet: { impulse: name, ...settings } });
+  /** Some milliseconds of nothing, and then a decaying noise. */
+  const recorded = (seconds: number, silence: number, seed: number) =>
+    noise(seconds, rate, seed, 0.5).map((value, n) =>
+      n < silence ? 0 : value * Math.exp(-(n - silence) / 4000),
+    );
+
+  test.each([0.01, 0.3, 1])(
+    'of %d s is direct convolution, to one in a million',
+    async (seconds) => {
+      const name = `direct-${seconds}`;
+      responses[name] = recorded(seconds, 30, 5).map((value) => value / 40);
+      const impulse = responses[name];
+      const played = await through(heardThrough(name), sound);
+      for (const n of [0, 29, 30, 31, 5000, 32_767, 32_768, 47_999, 65_536, 71_000]) {
+        let direct = 0;
+        for (let k = 0; k < impulse.length && k <= n; k++) direct += impulse[k] * sound[n - k];
+        expect(abs(played[n] - direct)).toBeLessThan(1e-6);
+      }
+    },
+  );
+
+  test('is where it was recorded, or begins at once', async () => {
+    responses.late = Float32Array.from({ length: 2000 }, (_, n) => (n === 480 ? 0.5 : 0));
+    const kept = await through(heardThrough('late'), sound);
+    const trimmed = await through(heardThrough('late', { keepDelay: false }), sound);
+    const evened = await through(heardThrough('late', { levelled: true }), sound);
+    for (const n of [480, 5000, 40_000]) {
+      expect(kept[n]).toBeCloseTo(0.5 * sound[n - 480], 6);
+      expect(trimmed[n]).toBeCloseTo(0.5 * sound[n], 6);
+      expect(evened[n]).toBeCloseTo(sound[n - 480], 6);
+    }
+  });
+
+  test('is as no cabinet where it is gone', async () => {
+    expect(await through(heardThrough('nowhere'), sound)).toEqual(sound);
+  });
+
+  test.each([-7, 5, 12])('before %d semitones stands where it would without', (semitones) => {
+    const ratio = 2 ** (semitones / 12);
+    const plain = recordedImpulse(resonance(900), { keepDelay: true, levelled: false }, rate);
+    const moved = recordedImpulse(
+      resonance(900),
+      { keepDelay: true, levelled: false },
+      rate,
+      ratio,
+    );
+    // Read `ratio` faster, what it does at f / ratio is what it does at f.
+    for (const hz of [200, 700, 900, 1100, 3000])
+      expect(levelAt(moved, hz / ratio)).toBeCloseTo(levelAt(plain, hz), 1);
+  });
+
+  test('what it does at a frequency is known once it was read', async () => {
+    responses.read = recorded(0.2, 0, 11);
+    const cabinet = {
+      impulse: { key: 'read', frames: responses.read.length },
+      keepDelay: true,
+      levelled: false,
+    };
+    // On a line of its transform, between which it is straight.
+    const hz = (1365 * rate) / 65_536;
+    expect(cabinetResponse(cabinet, rate)(hz)).toEqual({ re: 1, im: 0 });
+    await through(heardThrough('read'), sound);
+    const { re, im } = cabinetResponse(cabinet, rate)(hz);
+    const level = levelAt(Float64Array.from(responses.read), hz);
+    expect(20 * log10(hypot(re, im))).toBeCloseTo(level, 3);
+  });
+
+  function resonance(hz: number): Float32Array {
+    return Float32Array.from(
+      { length: 6000 },
+      (_, n) => 0.02 * Math.exp(-n / 700) * sin((2 * PI * hz * n) / rate),
+    );
+  }
+
+  function levelAt(impulse: Float64Array, hz: number): number {
+    let [re, im] = [0, 0];
+    for (const [n, value] of impulse.entries()) {
+      re += value * cos((2 * PI * hz * n) / rate);
+      im += value * sin((2 * PI * hz * n) / rate);
+    }
+    return 20 * log10(hypot(re, im));
+  }
+});
+
+describe('a drive in front of all voices', () => {
+  const raw = { key: 'raw', frames: 48_000 };
+
+  test('of nothing is none, and stands behind nothing but the take', () => {
+    const nothing = sharedDriveDescription.parse({});
+    expect(behindSharedDrive(raw, undefined, rate)).toBe(raw);
+    expect(behindSharedDrive(raw, nothing, rate)).toBe(raw);
+    const pushed = behindSharedDrive(raw, { ...nothing, driveDb: 20, shape: 'uneven' }, rate);
+    expect(pushed.key).toMatch(/^raw>drive.*>body/);
+  });
+
+  test('bends as the drive of a chain does', async () => {
+    const sound = noise(0.5, rate, 23, 0.5);
+    const drive = { ...sharedDriveDescription.parse({}), driveDb: 18 };
+    const load = makingLoader((_, index) =>
+      Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames)),
+    );
+    const source = behindSharedDrive({ key: 'raw', frames: sound.length }, drive, rate);
+    const shared = await framesReader(source, load)(0, sound.length);
+    expect(shared).toEqual(await through(ampDescription.parse({ driveDb: 18 }), sound));
   });
 });

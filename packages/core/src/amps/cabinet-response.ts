@@ -1,19 +1,46 @@
 import type { Complex } from '../signal/long-fir.ts';
 import { fftOf, nextPowerOfTwo } from '../signal/spectrum.ts';
-import type { Cabinet } from './amp.ts';
+import { framesReader, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
+import type { HeardThrough } from './amp.ts';
 import { cabinetImpulse } from './cabinet.ts';
+import { recordedImpulse } from './recorded-impulse.ts';
 
 const { floor, min } = Math;
 
 const known = new Map<string, (hz: number) => Complex>();
 const mostKnown = 32;
 
-/** What a cabinet does at a frequency: the transform of its impulse, straight between its bins. */
-export function cabinetResponse(cabinet: Cabinet, rateHz: number): (hz: number) => Complex {
+/** Recorded impulse responses that were read here, by the keys of their sources. */
+const samplesOf = new Map<string, Float32Array>();
+const mostSamples = 64;
+
+/** The values of a recorded impulse response; read once. */
+export async function impulseSamples(source: PcmSource, load: BlockLoader): Promise<Float32Array> {
+  const before = samplesOf.get(source.key);
+  if (before) return before;
+  const samples = await framesReader(source, load)(0, source.frames);
+  if (samplesOf.size >= mostSamples) samplesOf.clear();
+  samplesOf.set(source.key, samples);
+  return samples;
+}
+
+/** The impulse of a cabinet; null for a recorded one that was not read here yet. */
+function impulseOf(cabinet: HeardThrough, rateHz: number): Float64Array | null {
+  if ('kind' in cabinet) return cabinetImpulse(cabinet, rateHz);
+  const samples = samplesOf.get(cabinet.impulse.key);
+  return samples ? recordedImpulse(samples, cabinet, rateHz) : null;
+}
+
+/**
+ * What a cabinet does at a frequency: the transform of its impulse, straight between its bins. A recorded one that was not read here yet is
+ * taken for nothing: whoever predicts by it reads it first.
+ */
+export function cabinetResponse(cabinet: HeardThrough, rateHz: number): (hz: number) => Complex {
   const key = JSON.stringify([cabinet, rateHz]);
   const before = known.get(key);
   if (before) return before;
-  const impulse = cabinetImpulse(cabinet, rateHz);
+  const impulse = impulseOf(cabinet, rateHz);
+  if (!impulse) return () => ({ re: 1, im: 0 });
   const size = 4 * nextPowerOfTwo(impulse.length);
   const fft = fftOf(size);
   const padded = new Array<number>(size).fill(0);

@@ -1,7 +1,7 @@
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { bell, highPass, highShelf, lowPass, lowShelf } from '../signal/filters.ts';
-import type { Cabinet } from './amp.ts';
+import type { BuiltCabinet } from './amp.ts';
 
 const { PI, abs, ceil, cos, exp, log, max, min, round, sin, sqrt } = Math;
 
@@ -175,6 +175,11 @@ const soundCmPerS = 34_300;
 /** An impulse of ours is over after this. */
 const impulseMs = 43;
 
+/** How many values an impulse response of ours has. */
+export function builtImpulseFrames(rateHz: number): number {
+  return ceil((impulseMs / 1000) * rateHz);
+}
+
 /** What is added after the impulse began, in cm of way, linear. */
 interface Reflection {
   readonly cm: number;
@@ -190,11 +195,11 @@ interface Reflection {
  * @param ratio how much higher it is read afterwards: the cabinet is so much larger, to end where it belongs
  * @returns as many values as 43 ms have; the first sounds at once, unless the distance is kept
  */
-export function cabinetImpulse(cabinet: Cabinet, rateHz: number, ratio = 1): Float64Array {
+export function cabinetImpulse(cabinet: BuiltCabinet, rateHz: number, ratio = 1): Float64Array {
   const { kind, acrossPercent, distanceCm, keepDelay } = cabinet;
   const figures = cabinets[kind];
   const across = acrossPercent / 100;
-  const length = ceil((impulseMs / 1000) * rateHz);
+  const length = builtImpulseFrames(rateHz);
   const direct = new Float64Array(length);
   const way = keepDelay ? distanceCm : 0;
   for (const { cm, gain, topHz } of reflections(figures, across, distanceCm))
@@ -286,7 +291,7 @@ const levelToHz = 5000;
 const levelSteps = 64;
 
 /** Root of the mean power from 80 Hz to 5 kHz, every octave counting alike. */
-function meanLevel(impulse: Float64Array, rateHz: number): number {
+export function meanLevel(impulse: Float64Array, rateHz: number): number {
   let power = 0;
   for (let k = 0; k < levelSteps; k++) {
     const hz = levelFromHz * exp(((k + 0.5) / levelSteps) * log(levelToHz / levelFromHz));

@@ -35,7 +35,7 @@ test('the demo song is one that the rules allow: eight parts of six families, a 
     'Deep lute',
   ]);
   const chains = made.value.song.parts['deep-lute'].image.voices.map(
-    ({ amp }) => amp?.cabinet?.kind,
+    ({ amp }) => amp?.cabinet && 'kind' in amp.cabinet && amp.cabinet.kind,
   );
   expect(chains).toEqual(['small-open-backed', 'squat-four-cone']);
   // Four performances that truly differ, in time with the first one.

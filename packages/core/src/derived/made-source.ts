@@ -1,6 +1,6 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import type { Cabinet } from '../amps/amp.ts';
+import type { HeardThrough } from '../amps/amp.ts';
 import type { Body } from '../amps/body.ts';
 import type { Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
@@ -10,6 +10,7 @@ import type { Preparation } from '../takes/preparation.ts';
 import type { Colour } from '../voices/colour.ts';
 import type { Response } from '../voices/response.ts';
 import type { Tone } from '../voices/tone.ts';
+import type { Worn } from '../voices/worn.ts';
 
 /**
  * One thing that is done to a source ahead of playing. All that has memory (filters, compressors, envelopes) is done
@@ -25,7 +26,8 @@ export type MakingStep =
   /** Of an amp chain: what bends, what follows it, and what it is heard through. */
   | { readonly kind: 'drive'; readonly drive: Drive }
   | { readonly kind: 'body'; readonly body: Body; readonly ratio: number }
-  | { readonly kind: 'cabinet'; readonly cabinet: Cabinet; readonly ratio: number }
+  | { readonly kind: 'cabinet'; readonly cabinet: HeardThrough; readonly ratio: number }
+  | { readonly kind: 'worn'; readonly worn: Worn; readonly seed: number }
   | { readonly kind: 'tone'; readonly tone: Tone; readonly ratio: number }
   | { readonly kind: 'response'; readonly response: Response }
   /** Moved by a frequency ratio, in time to the frame. */

@@ -1,6 +1,8 @@
 import { bodyMemory, BodyRun } from '../amps/body.ts';
-import { cabinetImpulse } from '../amps/cabinet.ts';
+import { impulseSamples } from '../amps/cabinet-response.ts';
+import { builtImpulseFrames, cabinetImpulse } from '../amps/cabinet.ts';
 import { DriveRun } from '../amps/drive.ts';
+import { recordedImpulse, stretchedFrames } from '../amps/recorded-impulse.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { Convolver } from '../signal/convolver.ts';
@@ -13,6 +15,7 @@ import { ColourRun } from '../voices/colour.ts';
 import { responseFir, responseHalf, type Response } from '../voices/response.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections } from '../voices/tone.ts';
+import { wear, wornReach } from '../voices/worn.ts';
 import { isMade, type MadeSource, type MakingStep } from './made-source.ts';
 import { PadsSources, type PadsSource } from './pads-sources.ts';
 
@@ -40,6 +43,7 @@ export function stepMemory(step: MakingStep, rateHz: number): number {
     case 'colour':
     case 'drive':
     case 'cabinet':
+    case 'worn':
     case 'pads':
       return 0;
     case 'preparation':
@@ -72,7 +76,9 @@ function contextOf(step: BlockStep, rateHz: number): Context {
     case 'drive':
       return { behind: 128, ahead: 128 };
     case 'cabinet':
-      return { behind: cabinetOf(step, rateHz).reach, ahead: 0 };
+      return { behind: impulseFrames(step, rateHz) - 1, ahead: 0 };
+    case 'worn':
+      return { behind: wornReach(step.worn, rateHz), ahead: 0 };
     case 'preparation':
     case 'body':
     case 'tone':
@@ -84,7 +90,7 @@ function contextOf(step: BlockStep, rateHz: number): Context {
 /** Kernels of the responses and cabinets used last: they are dear to make and used for every block. */
 const mostFirs = 64;
 const firs = new Map<string, LongFir>();
-const cabinetFirs = new Map<string, Convolver>();
+const cabinetFirs = new Map<string, Promise<Convolver>>();
 
 type CabinetStep = Extract<MakingStep, { readonly kind: 'cabinet' }>;
 
@@ -101,12 +107,27 @@ function firOf(response: Response, rateHz: number): LongFir {
   return keptFir(firs, JSON.stringify([response, rateHz]), () => responseFir(response, rateHz));
 }
 
-function cabinetOf({ cabinet, ratio }: CabinetStep, rateHz: number): Convolver {
-  return keptFir(
-    cabinetFirs,
-    JSON.stringify([cabinet, ratio, rateHz]),
-    () => new Convolver(cabinetImpulse(cabinet, rateHz, ratio)),
-  );
+/** How many values the impulse response of a cabinet has. */
+function impulseFrames({ cabinet, ratio }: CabinetStep, rateHz: number): number {
+  return 'kind' in cabinet
+    ? builtImpulseFrames(rateHz)
+    : stretchedFrames(cabinet.impulse.frames, ratio);
+}
+
+function cabinetOf(step: CabinetStep, rateHz: number, load: BlockLoader): Promise<Convolver> {
+  const { cabinet, ratio } = step;
+  const key = JSON.stringify([cabinet, ratio, rateHz]);
+  const made = async () => {
+    const impulse =
+      'kind' in cabinet
+        ? cabinetImpulse(cabinet, rateHz, ratio)
+        : recordedImpulse(await impulseSamples(cabinet.impulse, load), cabinet, rateHz, ratio);
+    return new Convolver(impulse, blockFrames);
+  };
+  const convolver = keptFir(cabinetFirs, key, made);
+  // What could not be read is asked for again.
+  convolver.catch(() => cabinetFirs.delete(key));
+  return convolver;
 }
 
 /**
@@ -120,14 +141,17 @@ function makeBlock(
   { behind }: Context,
   start: number,
   count: number,
-): Float32Array {
+  load: BlockLoader,
+): Float32Array | Promise<Float32Array> {
   switch (step.kind) {
     case 'timbre':
       return moveTimbre(input, count, start, step.semitones, rateHz);
     case 'response':
       return firOf(step.response, rateHz).process(input, count);
     case 'cabinet':
-      return cabinetOf(step, rateHz).process(input, count);
+      return cabinetOf(step, rateHz, load).then((cabinet) => cabinet.process(input, count));
+    case 'worn':
+      return wear(input, behind, start, count, step.worn, rateHz, step.seed);
     case 'drive': {
       const samples = Float64Array.from(input);
       new DriveRun(step.drive).process(samples);
@@ -319,7 +343,7 @@ export function makingLoader(load: BlockLoader): BlockLoader {
     const from = start - context.behind;
     const read = framesReader(source.from, loadAny);
     const input = await read(from, context.behind + count + context.ahead);
-    return hushed(makeBlock(source, input, context, start, count));
+    return hushed(await makeBlock(source, input, context, start, count, loadAny));
   };
   return loadAny;
 }

@@ -1,4 +1,6 @@
 import * as z from 'zod';
+import { isRecorded, renamedImpulse } from '../amps/amp.ts';
+import { sharedDriveDescription } from '../amps/shared-drive.ts';
 import { success, type Outcome } from '../outcome.ts';
 import {
   choice,
@@ -113,16 +115,40 @@ export function writeImageFile(
   file: Omit<ImageFile, 'takes'> & { readonly takes?: readonly TakeOfFile[] },
 ): object {
   const { name, panLaw, preparation, image, takes = [] } = file;
+  const { drive } = image;
+  const before = {
+    ...(isNeutralPreparation(preparation) ? {} : preparation),
+    ...(drive ? { drive } : {}),
+  };
   return {
     format: imageFileFormat,
     formatVersion: imageFileVersion,
     ...(name === null ? {} : { name }),
     panLaw,
-    ...(isNeutralPreparation(preparation) ? {} : { preparation }),
+    ...(isNeutralPreparation(preparation) && !drive ? {} : { preparation: before }),
     ...(takes.length === 0 ? {} : { takes }),
     voices: image.voices.map(({ id: _, ...voice }) => voice),
     stage: image.stage,
   };
+}
+
+/** An image whose recorded impulse responses are called otherwise. */
+export function withImpulses(image: Image, rename: (impulse: string) => string): Image {
+  return {
+    ...image,
+    voices: image.voices.map((voice) => ({ ...voice, amp: renamedImpulse(voice.amp, rename) })),
+  };
+}
+
+/** What the recorded impulse responses of an image are called in it, each once. */
+export function impulsesOf({ voices }: Image): readonly string[] {
+  return [
+    ...new Set(
+      voices.flatMap(({ amp }) =>
+        amp?.cabinet && isRecorded(amp.cabinet) ? [amp.cabinet.impulse] : [],
+      ),
+    ),
+  ];
 }
 
 /** The file as it is written: see docs/image-file.md. */
@@ -141,7 +167,11 @@ export const imageFileDescription = thing({
   }),
   name: text('“name”', 80).nullable().default(null),
   panLaw: choice(panLaws).default('-3'),
-  preparation: preparationDescription,
+  /** With what stands in front of all voices. */
+  preparation: thing({
+    ...preparationDescription.unwrap().shape,
+    drive: sharedDriveDescription.nullable().default(null),
+  }).prefault({}),
   takes: z
     .array(takeOfFile)
     .max(mostTakes, { error: `An image has at most ${mostTakes} takes.` })
@@ -158,13 +188,14 @@ export const imageFileDescription = thing({
 export function readImageFile(json: unknown, rateHz: number, takes: number): Outcome<ImageFile> {
   const file = read(imageFileDescription, json, '', 'An image file');
   if (!file.ok) return file;
-  const { name, panLaw, preparation, stage, takes: described } = file.value;
+  const { name, panLaw, stage, takes: described } = file.value;
+  const { drive, ...preparation } = file.value.preparation;
   const voices = file.value.voices.map((voice, n): Voice => ({
     ...voice,
     id: `v${n + 1}`,
     name: voice.name ?? `voice ${n + 1}`,
   }));
-  const image = { voices, stage };
+  const image = { voices, stage, ...(drive ? { drive } : {}) };
   const checked = checkImage(image, rateHz, takes, '');
   return checked.ok ? success({ name, panLaw, preparation, image, takes: described }) : checked;
 }

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { failure, success, type Outcome } from '../outcome.ts';
+import { sharedDriveDescription } from '../amps/shared-drive.ts';
 import { thing, type Described } from '../parameters/description.ts';
 import { checkVoice, newVoice, voiceDescription, type Voice } from '../voices/voice.ts';
 import { neutralStage, stageDescription } from './stage.ts';
@@ -18,6 +19,8 @@ export function voicesOf<Of extends z.ZodType>(voice: Of) {
 export const imageDescription = thing({
   voices: voicesOf(voiceDescription),
   stage: stageDescription,
+  /** In front of all voices; left out for none. */
+  drive: sharedDriveDescription.optional(),
 });
 export type Image = Described<typeof imageDescription>;
 
@@ -54,6 +57,7 @@ export function lowVoice(image: Image): Voice | undefined {
 /** The same image the other way round: left is right, and what is mirrored keeps its place. */
 export function mirroredImage(image: Image): Image {
   return {
+    ...image,
     voices: image.voices.map((voice) => ({
       ...voice,
       name: swappedName(voice.name),

@@ -46,6 +46,8 @@ function worded(description: Description, found: Issue, place: string, what: str
       return refused(issue.expected === 'number' ? 'not-a-number' : 'wrong-type', issue.message);
     }
     case 'invalid_union': {
+      const nearest = nearestOption(issue);
+      if (nearest) return worded(description, nearest, place, what);
       const kind = (input as { readonly kind?: unknown } | undefined)?.kind;
       const words = (issue as { readonly options?: readonly unknown[] }).options ?? [];
       return refused('unknown-choice', oneOf(named, words, kind));
@@ -64,6 +66,22 @@ function worded(description: Description, found: Issue, place: string, what: str
     default:
       return refused('refused', issue.message);
   }
+}
+
+/** Of several things that something may be: what is wrong with it for the one that it is nearest to. */
+function nearestOption(issue: Issue): Issue | null {
+  const { errors = [], path } = issue as {
+    readonly errors?: readonly (readonly Issue[])[];
+  } & Issue;
+  const count = (issues: readonly Issue[]) =>
+    issues.reduce(
+      (sum, { code, ...rest }) =>
+        sum + 1 + (code === 'unrecognized_keys' ? (rest as { keys: string[] }).keys.length : 0),
+      0,
+    );
+  const [nearest] = [...errors].sort((a, b) => count(a) - count(b));
+  const first = nearest?.at(0);
+  return first ? ({ ...first, path: [...path, ...first.path] } as Issue) : null;
 }
 
 /** What is wrong with a key of a record is said where the key is. */
@@ -130,7 +148,10 @@ function keysAt(description: Description, path: readonly PropertyKey[], input: u
     const chosen = at.options.find(
       (option) => innermost(option).shape?.kind?.safeParse(kind).success,
     );
-    if (chosen) at = innermost(chosen);
+    const keys = Object.keys(input as object);
+    const shared = (option: Description) =>
+      keys.filter((key) => key in (innermost(option).shape ?? {})).length;
+    at = innermost(chosen ?? [...at.options].sort((a, b) => shared(b) - shared(a))[0]);
   }
   return Object.keys(at.shape ?? {});
 }

@@ -70,6 +70,23 @@ export const ampToneParameters = {
   presenceDb: row('Presence', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
 } as const;
 
+/** Before all voices; see amps/shared-drive.ts. */
+export const sharedDriveParameters = {
+  driveDb: row('Shared drive', 'dB', [0, 60], 0, [0.5, 1], 'crossfade'),
+  toneDb: row('Tone', 'dB', [-15, 15], 0, [0.5, 1], 'crossfade'),
+  levelDb: row('Level', 'dB', [-24, 24], 0, [0.5, 1], 'crossfade'),
+} as const;
+
+/** What a voice has lost; see voices/worn.ts. */
+export const wornParameters = {
+  bits: row('Bits', '', [2, 16], 10, [1, 0], 'crossfade', { off: 'all', whole: true }),
+  heldHz: row('Held at', 'Hz', [1000, 48_000], 12_000, [100, 0], 'crossfade', {
+    scale: 'log',
+    off: 'all',
+  }),
+  grainDb: row('Grain', 'dB', [-60, 0], -30, [0.5, 1], 'crossfade', { off: 'none' }),
+} as const;
+
 /** Where a microphone stands before a cabinet. */
 export const microphoneParameters = {
   acrossPercent: row('Across the cone', '%', [0, 100], 30, [1, 0], 'crossfade'),

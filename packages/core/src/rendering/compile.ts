@@ -11,6 +11,7 @@ import {
   recordingOf,
   songFrames,
   type Part,
+  type Recording,
   type Song,
 } from '../song/song.ts';
 import { channelSource, type PcmSource } from '../sources/blocks.ts';
@@ -31,7 +32,13 @@ import {
 } from './plan.ts';
 import { sameValue, type Value } from './value.ts';
 import type { Voice } from '../voices/voice.ts';
-import { compileStrands, voiceSource, type ReadyTake } from './strands.ts';
+import {
+  behindSharedDrive,
+  compileStrands,
+  voiceSource,
+  type Ground,
+  type ReadyTake,
+} from './strands.ts';
 
 /**
  * From document to plan. A tuned voice whose splices are not there yet goes on with those that `previous` gave it, or
@@ -256,7 +263,11 @@ function compilePart(
   }));
   const { image, preparation, plainVoice } = part;
   const level = dbToGain(db(part.levelDb));
-  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice };
+  const impulses = (hash: string) => {
+    const recording = song.recordings[hash] as Recording | undefined;
+    return recording && channelSource(recording, 0);
+  };
+  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses };
   const looked = new Map<string, SplicePlan | undefined>();
   const library = {
     get: (key: string) => {
@@ -289,7 +300,11 @@ export interface PlannedImage {
   readonly level: number;
   /** Id of the voice that plain is; the first take where it is left out or there is none of that id. */
   readonly plainVoice?: string | null;
+  /** Recorded impulse responses by the names that the image calls them; one that is not there is as no cabinet. */
+  readonly impulses?: Ground['impulses'];
 }
+
+const noImpulses: Ground['impulses'] = () => undefined;
 
 export interface PlannedTake {
   readonly source: PcmSource;
@@ -304,22 +319,23 @@ export interface PlannedTake {
 /** The plan of one image over the given takes. */
 export function planImage(
   id: string,
-  { image, preparation, panLaw, level, plainVoice }: PlannedImage,
+  { image, preparation, panLaw, level, plainVoice, impulses = noImpulses }: PlannedImage,
   rateHz: number,
   takes: readonly PlannedTake[],
   splices: SpliceLibrary,
   previous: PartPlan | null = null,
 ): PartPlan {
-  const ready = takes.map((take) => readyTake(take, preparation, rateHz));
+  const ground = { rateHz, impulses };
+  const ready = takes.map((take) => readyTake(take, preparation, image.drive, rateHz));
   return {
     id,
     frames: Math.max(...takes.map(({ source }) => source.frames)),
-    strands: compileStrands(image, panLaw, rateHz, ready, splices, previous),
+    strands: compileStrands(image, panLaw, ground, ready, splices, previous),
     stage: stagePlan(image.stage, level, ready[0].prepared, rateHz),
     plain: plainPlan(
       ready,
       image.voices.find(({ id }) => id === plainVoice),
-      rateHz,
+      ground,
       panLaw,
       level,
     ),
@@ -330,13 +346,14 @@ export function planImage(
 function readyTake(
   { source: raw, peak, preparation: own, level = 1 }: PlannedTake,
   ofAll: Preparation,
+  drive: Image['drive'],
   rateHz: number,
 ): ReadyTake {
   const preparation = own ?? ofAll;
   const prepared = isNeutralPreparation(preparation)
     ? raw
     : madeSource(raw, { kind: 'preparation', preparation }, rateHz);
-  return { raw, prepared, peak, level };
+  return { raw, prepared: behindSharedDrive(prepared, drive, rateHz), peak, level };
 }
 
 /** @param level linear, what comes after the stage */
@@ -366,7 +383,7 @@ function stageGains(stage: Stage, level: number): StageGains {
 function plainPlan(
   takes: readonly ReadyTake[],
   voice: Voice | undefined,
-  rateHz: number,
+  ground: Ground,
   panLaw: PanLaw,
   level: number,
 ): PlainPlan {
@@ -377,7 +394,7 @@ function plainPlan(
       id: 'plain',
       voiceId: 'plain',
       source: voice
-        ? voiceSource(voice, take, rateHz, voice.tuner.timbreSemitones, 1, {})
+        ? voiceSource(voice, take, ground, voice.tuner.timbreSemitones, 1, {})
         : take.prepared,
       takeKey: take.raw.key,
       delayFrames: 0,

@@ -1,4 +1,6 @@
+import { anyImpulse } from '../image/any-image.fixture.ts';
 import { neutralImage, type Image } from '../image/image.ts';
+import { noise } from '../measurement/signals.fixture.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { makingLoader } from '../derived/making.ts';
 import { spliceNeeds } from '../derived/splice-library.ts';
@@ -38,16 +40,30 @@ export function memorySong(
   image: Image = neutralImage(),
   changes: Partial<Part> = {},
 ): MemorySong {
-  const edits: Edit[] = [{ kind: 'set-rate', rateHz }];
+  const recordings: Edit[] = [{ kind: 'set-rate', rateHz }];
+  const parts: Edit[] = [];
   const byKey = new Map<string, Float32Array>();
   for (const [n, signal] of signals.entries()) {
     const recording = memoryRecording(n, signal.length, rateHz);
     byKey.set(`${recording.hash}:0`, signal);
     const takes = [{ recording: recording.hash, channel: 0 }];
     const part = newPart(`p${n}`, `Part ${n}`, 'other', takes, { image, ...changes });
-    edits.push({ kind: 'put-recording', recording }, { kind: 'add-part', part, index: n });
+    recordings.push({ kind: 'put-recording', recording });
+    parts.push({ kind: 'add-part', part, index: n });
   }
-  const made = apply(emptySong('s', 'Memory'), { id: 'c', name: 'Make', role: 'do', edits });
+  // What any image may be heard through.
+  const response = noise(0.05, rateHz, 77, 0.3).map((value, n) => value * Math.exp(-n / 200));
+  recordings.push({
+    kind: 'put-recording',
+    recording: { ...memoryRecording(0, response.length, rateHz), hash: anyImpulse },
+  });
+  byKey.set(`${anyImpulse}:0`, response);
+  const made = apply(emptySong('s', 'Memory'), {
+    id: 'c',
+    name: 'Make',
+    role: 'do',
+    edits: [...recordings, ...parts],
+  });
   if (!made.ok) throw new Error(made.error.sentence);
   return {
     song: made.value.song,

@@ -6,10 +6,12 @@ import type { PcmSource } from '../sources/blocks.ts';
 import { driftPath } from '../voices/drift.ts';
 import { centreGain, panGains, type PanLaw } from '../voices/pan-law.ts';
 import type { Response } from '../voices/response.ts';
-import { ampGain } from '../amps/amp.ts';
+import { ampGain, isRecorded } from '../amps/amp.ts';
 import { isNeutralBody } from '../amps/body.ts';
 import { bends } from '../amps/drive.ts';
+import { afterSharedDrive, type SharedDrive } from '../amps/shared-drive.ts';
 import { isNeutralTone } from '../voices/tone.ts';
+import { isWorn } from '../voices/worn.ts';
 import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
 import {
   lowFeed,
@@ -19,6 +21,12 @@ import {
   type StrandPlan,
   type TuningPlan,
 } from './plan.ts';
+
+/** Where an image stands: the rate, and the recorded impulse responses by the names that it calls them. */
+export interface Ground {
+  readonly rateHz: number;
+  readonly impulses: (name: string) => PcmSource | undefined;
+}
 
 /** A take as an image is made of it. */
 export interface ReadyTake {
@@ -47,11 +55,12 @@ interface Feed {
 export function compileStrands(
   image: Image,
   panLaw: PanLaw,
-  rateHz: number,
+  ground: Ground,
   takes: readonly ReadyTake[],
   splices: SpliceLibrary,
   previous: PartPlan | null = null,
 ): StrandPlan[] {
+  const { rateHz } = ground;
   const { lowMono, tiltDb } = image.stage;
   const gains = new Map(image.voices.map((voice) => [voice.id, imageGains(image, voice, panLaw)]));
   const low = lowMono.hz !== null && lowMono.kind === 'anchor' ? lowVoice(image) : undefined;
@@ -75,7 +84,7 @@ export function compileStrands(
     }
     if (tiltDb !== 0 || (lowMono.hz !== null && lowMono.kind === 'difference'))
       feeds = feeds.flatMap((feed) => apart(feed, image));
-    strands.push(...voiceStrands(voice, feeds, rateHz, takes, splices, previous));
+    strands.push(...voiceStrands(voice, feeds, ground, takes, splices, previous));
   }
   return strands;
 }
@@ -147,11 +156,12 @@ function apart(feed: Feed, image: Image): Feed[] {
 function voiceStrands(
   voice: Voice,
   feeds: readonly Feed[],
-  rateHz: number,
+  ground: Ground,
   takes: readonly ReadyTake[],
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): StrandPlan[] {
+  const { rateHz } = ground;
   const take = takes[voice.take - 1];
   const tuned = isTuned(voice);
   const { mixPercent, timbreSemitones } = voice.tuner;
@@ -170,7 +180,7 @@ function voiceStrands(
       strands.push({
         id: `${voice.id}${feed.id}${wetPart ? '' : '~dry'}`,
         voiceId: voice.id,
-        source: voiceSource(voice, take, rateHz, timbre, read, response),
+        source: voiceSource(voice, take, ground, timbre, read, response),
         takeKey: take.raw.key,
         delayFrames: delayInFrames(voice.delay, rateHz),
         tuning,
@@ -218,17 +228,20 @@ function tuningPlan(
 export function voiceSource(
   voice: Voice,
   take: ReadyTake,
-  rateHz: number,
+  ground: Ground,
   timbreSemitones: number,
   ratio: number,
   response: Response,
 ): PcmSource {
+  const { rateHz } = ground;
   let source = take.prepared;
   if (timbreSemitones !== 0)
     source = madeSource(source, { kind: 'timbre', semitones: timbreSemitones }, rateHz);
   if (isColoured(voice))
     source = madeSource(source, { kind: 'colour', colour: voice.colour, peak: take.peak }, rateHz);
-  source = throughAmp(source, voice, rateHz);
+  source = throughAmp(source, voice, ground);
+  if (isWorn(voice.worn))
+    source = madeSource(source, { kind: 'worn', worn: voice.worn, seed: seedOf(voice) }, rateHz);
   if (!isNeutralTone(voice.tone))
     source = madeSource(source, { kind: 'tone', tone: voice.tone, ratio }, rateHz);
   if (Object.keys(response).length > 0)
@@ -239,7 +252,11 @@ export function voiceSource(
 }
 
 /** The same chain behind the same take is one source, whoever plays it: tuning by cents leaves the cabinet where it is. */
-function throughAmp(from: PcmSource, { amp, tuner }: Voice, rateHz: number): PcmSource {
+function throughAmp(
+  from: PcmSource,
+  { amp, tuner }: Voice,
+  { rateHz, impulses }: Ground,
+): PcmSource {
   if (!amp) return from;
   const { driveDb, inputDb, shape, tone, squashPercent, recoveryMs, cabinet } = amp;
   const ratio = 2 ** (tuner.semitones / 12);
@@ -255,8 +272,35 @@ function throughAmp(from: PcmSource, { amp, tuner }: Voice, rateHz: number): Pcm
     still: driven && shape === 'uneven',
   };
   if (!isNeutralBody(body)) source = madeSource(source, { kind: 'body', body, ratio }, rateHz);
-  if (cabinet) source = madeSource(source, { kind: 'cabinet', cabinet, ratio }, rateHz);
-  return source;
+  if (!cabinet) return source;
+  if (!isRecorded(cabinet)) return madeSource(source, { kind: 'cabinet', cabinet, ratio }, rateHz);
+  const { impulse: name, ...settings } = cabinet;
+  const impulse = impulses(name);
+  if (!impulse) return source;
+  return madeSource(source, { kind: 'cabinet', cabinet: { ...settings, impulse }, ratio }, rateHz);
+}
+
+/** Grain is one voice's own: two voices that are worn alike do not rustle together. */
+function seedOf({ id }: Voice): number {
+  return [...id].reduce((sum, letter) => (31 * sum + letter.charCodeAt(0)) % 1_000_003, 7);
+}
+
+/** A take with what stands in front of all voices. */
+export function behindSharedDrive(
+  from: PcmSource,
+  drive: SharedDrive | undefined,
+  rateHz: number,
+): PcmSource {
+  if (!drive) return from;
+  const { driveDb, shape } = drive;
+  let source = from;
+  const bent = bends(drive);
+  if (bent)
+    source = madeSource(source, { kind: 'drive', drive: { driveDb, shape, inputDb: 0 } }, rateHz);
+  const body = afterSharedDrive(drive, bent);
+  return isNeutralBody(body)
+    ? source
+    : madeSource(source, { kind: 'body', body, ratio: 1 }, rateHz);
 }
 
 /** Paths of the drifts used last: a drag asks for the same ones over and over. */

@@ -1,7 +1,12 @@
 import type FFT from 'fft.js';
 import { fftOf, nextPowerOfTwo } from './spectrum.ts';
 
-/** Filters by any impulse response, stretch by stretch: overlap-save (Stockham 1966). */
+const { ceil, log2, max, min } = Math;
+
+/**
+ * Filters by any impulse response, stretch by stretch: overlap-save (Stockham 1966). Two stretches go through one transform, one as its
+ * real and one as its imaginary part, since what filters them is real.
+ */
 export class Convolver {
   /** It sees so many frames before each one. */
   readonly reach: number;
@@ -9,9 +14,10 @@ export class Convolver {
   readonly #size: number;
   readonly #kernel: number[];
 
-  constructor(impulse: ArrayLike<number>) {
+  /** @param usual so many frames are mostly filtered at once */
+  constructor(impulse: ArrayLike<number>, usual = 1 << 16) {
     this.reach = impulse.length - 1;
-    this.#size = nextPowerOfTwo(Math.max(64, 4 * this.reach));
+    this.#size = bestSize(this.reach, usual);
     this.#fft = fftOf(this.#size);
     const padded = new Array<number>(this.#size).fill(0);
     for (let n = 0; n < impulse.length; n++) padded[n] = impulse[n];
@@ -28,23 +34,37 @@ export class Convolver {
     const { reach } = this;
     const output = new Float32Array(count);
     const run = this.#size - reach;
-    const samples = new Array<number>(this.#size).fill(0);
+    const samples = this.#fft.createComplexArray();
     const spectrum = this.#fft.createComplexArray();
-    const product = this.#fft.createComplexArray();
-    for (let from = 0; from < count; from += run) {
-      for (let n = 0; n < this.#size; n++) samples[n] = input[from + n] ?? 0;
-      this.#fft.realTransform(spectrum, samples);
-      this.#fft.completeSpectrum(spectrum);
+    const kernel = this.#kernel;
+    for (let from = 0; from < count; from += 2 * run) {
+      const second = from + run < count ? from + run : input.length;
+      for (let n = 0; n < this.#size; n++) {
+        samples[2 * n] = input[from + n] ?? 0;
+        samples[2 * n + 1] = input[second + n] ?? 0;
+      }
+      this.#fft.transform(spectrum, samples);
       for (let k = 0; k < spectrum.length; k += 2) {
-        const re = spectrum[k] * this.#kernel[k] - spectrum[k + 1] * this.#kernel[k + 1];
-        spectrum[k + 1] = spectrum[k] * this.#kernel[k + 1] + spectrum[k + 1] * this.#kernel[k];
+        const re = spectrum[k] * kernel[k] - spectrum[k + 1] * kernel[k + 1];
+        spectrum[k + 1] = spectrum[k] * kernel[k + 1] + spectrum[k + 1] * kernel[k];
         spectrum[k] = re;
       }
-      this.#fft.inverseTransform(product, spectrum);
+      this.#fft.inverseTransform(samples, spectrum);
       // The first `reach` values have wrapped round.
-      const last = Math.min(run, count - from);
-      for (let n = 0; n < last; n++) output[from + n] = product[2 * (n + reach)];
+      for (const [part, at] of [from, second].entries()) {
+        const last = min(run, count - at);
+        for (let n = 0; n < last; n++) output[at + n] = samples[2 * (n + reach) + part];
+      }
     }
     return output;
   }
+}
+
+/** The size of a transform with which so many frames take least: its own work, by how often it is done. */
+function bestSize(reach: number, count: number): number {
+  const work = (size: number) => ceil(count / (2 * (size - reach))) * size * log2(size);
+  let best = nextPowerOfTwo(max(64, reach + 1));
+  if (best <= reach) best *= 2;
+  for (let size = 2 * best; size <= 8 * best; size *= 2) if (work(size) < work(best)) best = size;
+  return best;
 }

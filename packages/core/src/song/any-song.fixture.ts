@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { anyOf } from '../parameters/any.fixture.ts';
+import { withImpulses } from '../image/image-file.ts';
 import { memoryRecording } from '../rendering/memory.fixture.ts';
 import { partDescription, type Part } from './part.ts';
 import { checkSong, songDescription, type Song } from './song.ts';
@@ -54,7 +55,7 @@ const anyPart: fc.Arbitrary<Part> = fc
     }));
     const fitting = (image: Part['image']) => ({
       ...image,
-      voices: image.voices.map((voice, n) => ({
+      voices: withImpulses(image, () => recordings[2].hash).voices.map((voice, n) => ({
         ...voice,
         id: `v${n + 1}`,
         take: 1 + (n % takes.length),

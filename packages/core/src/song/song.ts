@@ -1,7 +1,9 @@
 import * as z from 'zod';
 import { tempoDescription } from '../moves/tempo.ts';
 import { failure, success, type Outcome } from '../outcome.ts';
+import { isRecorded, mostImpulseSeconds, type Amp } from '../amps/amp.ts';
 import { checkImage } from '../image/image.ts';
+import { figure } from '../quantities/wording.ts';
 import {
   choice,
   contentHash,
@@ -109,8 +111,44 @@ export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part>
   for (const [image, at] of images) {
     const checked = checkImage(image, rateOf(song), part.takes.length, at);
     if (!checked.ok) return checked;
+    for (const [n, { amp }] of image.voices.entries()) {
+      const refused = refusedImpulse(song, amp, `${at}.voices[${n}].amp.cabinet.impulse`);
+      if (refused) return refused;
+    }
   }
   return success(part);
+}
+
+/** A recorded impulse response must be a short recording of the song. */
+function refusedImpulse(song: Song, amp: Amp | null, at: string): Outcome<never> | null {
+  if (!amp?.cabinet || !isRecorded(amp.cabinet)) return null;
+  const { impulse } = amp.cabinet;
+  if (!Object.hasOwn(song.recordings, impulse))
+    return failure(
+      'no-impulse',
+      'A chain is heard through an impulse response that the song does not have.',
+      at,
+    );
+  const { fileName, frames, rateHz } = song.recordings[impulse];
+  return frames > mostImpulseSeconds * rateHz
+    ? failure('long-impulse', tooLong(fileName, frames / rateHz), at)
+    : null;
+}
+
+/** Said of a file that is longer than an impulse response may be. */
+export function tooLong(fileName: string, seconds: number): string {
+  return `An impulse response is ${figure(mostImpulseSeconds, 0)} s long at most; “${fileName}” has ${figure(seconds, 2)} s.`;
+}
+
+/** Whether a recording is an impulse response of any image or draft of the song. */
+export function isImpulse(song: Song, hash: string): boolean {
+  return Object.values(song.parts).some((part) =>
+    [part.image, ...Object.values(part.drafts)].some(({ voices }) =>
+      voices.some(
+        ({ amp }) => amp?.cabinet && isRecorded(amp.cabinet) && amp.cabinet.impulse === hash,
+      ),
+    ),
+  );
 }
 
 /** What a described song may not be: all that names something else must name what is there. */

@@ -29,6 +29,7 @@ import { ampDescription } from '../amps/amp.ts';
 import { colourDescription } from './colour.ts';
 import { driftDescription } from './drift.ts';
 import { toneDescription } from './tone.ts';
+import { wornDescription } from './worn.ts';
 
 /** A delay as it was typed: what was typed is what is stored. What it may be in samples depends on the rate. */
 const delayDescription = thing({
@@ -92,6 +93,7 @@ export const voiceShape = {
   tone: toneDescription,
   /** What it is played through; null for nothing. */
   amp: ampDescription.nullable().default(null),
+  worn: wornDescription,
   muted: flag('Muted').default(false),
 };
 

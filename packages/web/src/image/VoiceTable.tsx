@@ -50,9 +50,9 @@ export function VoiceTable({ part }: { readonly part: Part }) {
     open.do(`${part.name}: ${name}`, [edit]);
   };
   const add = () => {
-    changeImage('add a voice', ({ voices: kept, stage }) => {
+    changeImage('add a voice', ({ voices: kept, ...rest }) => {
       const voice = newVoice(freeVoiceId(kept), `voice ${kept.length + 1}`);
-      return { voices: [...kept, voice], stage };
+      return { ...rest, voices: [...kept, voice] };
     });
     open.selectVoice(open.keptPart(part.id)?.image.voices.at(-1)?.id ?? null);
   };

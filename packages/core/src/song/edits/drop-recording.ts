@@ -1,6 +1,7 @@
 import { failure } from '../../outcome.ts';
 import { contentHash } from '../../parameters/description.ts';
 import { describe } from '../../parameters/parameter.ts';
+import { isImpulse } from '../song.ts';
 import { edited, editOf, type EditModule } from './edit.ts';
 
 const description = editOf('drop-recording', { hash: contentHash() });
@@ -13,6 +14,12 @@ export const dropRecording: EditModule<typeof description> = {
     const used =
       song.bed?.recording === hash ||
       Object.values(song.parts).some((part) => part.takes.some((take) => take.recording === hash));
+    if (isImpulse(song, hash))
+      return failure(
+        'in-use',
+        'This recording is the impulse response of a chain, in an image or a draft; give that another cabinet first.',
+        'hash',
+      );
     if (used)
       return failure(
         'in-use',

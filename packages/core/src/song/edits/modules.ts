@@ -15,6 +15,7 @@ import { setPanLaw } from './set-pan-law.ts';
 import { setPart } from './set-part.ts';
 import { setPreparation } from './set-preparation.ts';
 import { setRate } from './set-rate.ts';
+import { setSharedDrive } from './set-shared-drive.ts';
 import { setStage } from './set-stage.ts';
 import { setTake } from './set-take.ts';
 import { setTakes } from './set-takes.ts';
@@ -37,6 +38,7 @@ export const editModules = {
   'set-part': setPart,
   'set-image': setImage,
   'set-stage': setStage,
+  'set-shared-drive': setSharedDrive,
   'set-preparation': setPreparation,
   'set-take': setTake,
   'set-takes': setTakes,
