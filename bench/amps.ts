@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { writeFileSync } from 'node:fs';
-import { ampDescription } from '@pannet/core/amps/amp';
+import { ampDescription, usualMicrophone } from '@pannet/core/amps/amp';
 import { BodyRun } from '@pannet/core/amps/body';
 import { cabinetImpulse } from '@pannet/core/amps/cabinet';
 import { bent, DriveRun, driveShapes, type DriveShape } from '@pannet/core/amps/drive';
@@ -82,7 +82,7 @@ export async function ampSpeed({ mono, folder }: Material): Promise<void> {
     tone: { lowDb: 2, presenceDb: 3 },
     cabinet: { kind: 'squat-four-cone' },
   });
-  const impulse = cabinetImpulse(amp.cabinet!, rateHz);
+  const impulse = cabinetImpulse({ ...usualMicrophone, kind: 'squat-four-cone' }, rateHz);
   const chain = (samples: Float64Array) => {
     new DriveRun(amp).process(samples);
     new BodyRun({ ...amp, inputDb: 0, still: false }, rateHz, 1).process(samples);

@@ -5,6 +5,7 @@ import {
   compareChains,
   evenedChains,
   linedUpChains,
+  withChanges,
   type ChainsApart,
   type ChainsToCompare,
   type VoiceChange,
@@ -33,23 +34,22 @@ import { arrangeTakes } from './arrange-takes.ts';
 import { checkTakes, readImage } from './render.ts';
 import { closeTakes, openTakes, takePath, type OpenedTake } from './takes.ts';
 
-/** Beside the findings: what two chains of one image can be brought to. */
+/** Of two chains of one image: these are mended wherever they are asked for, found or not. */
 const chainCodes = ['chains-apart', 'sides-uneven'] as const;
 type ChainCode = (typeof chainCodes)[number];
-type MendCode = FindingCode | ChainCode;
 
 export interface MendRequest {
   readonly image: string;
   readonly takes: readonly string[];
   readonly out: string;
   /** Empty for all that is found. */
-  readonly codes: readonly MendCode[];
+  readonly codes: readonly FindingCode[];
   readonly report: string | undefined;
 }
 
 /** What became of one finding. */
 interface Tried {
-  readonly code: MendCode;
+  readonly code: FindingCode;
   /** The figure that it stands on; null where it has none. */
   readonly gauge: string | null;
   readonly before: number | null;
@@ -73,7 +73,7 @@ export function readMendWords(words: string[], folder: string): Outcome<MendRequ
   if (!values.image) return failure('missing-option', 'Say which image: --image IMAGE.json.');
   if (!values.take?.length) return failure('missing-option', 'Say which take: --take A.wav.');
   if (!values.out) return failure('missing-option', 'Say where to: --out NEW.json.');
-  const known: readonly string[] = [...findingCodes, ...chainCodes];
+  const known: readonly string[] = findingCodes;
   const unknown = values.for?.find((code) => !known.includes(code));
   if (unknown !== undefined)
     return failure(
@@ -84,7 +84,7 @@ export function readMendWords(words: string[], folder: string): Outcome<MendRequ
     image: at(values.image),
     takes: values.take.map(at),
     out: at(values.out),
-    codes: (values.for ?? []) as MendCode[],
+    codes: (values.for ?? []) as FindingCode[],
     report: values.report && at(values.report),
   });
 }
@@ -157,7 +157,7 @@ async function mendOver(
   const measuring = measuringOf(load, partFrames(song, song.parts[partId]));
   const before = await measuring.measure(song);
   const found = findingsOfPart(before, song, song.parts[partId]).map(({ code }) => code);
-  const codes: readonly MendCode[] =
+  const codes: readonly FindingCode[] =
     request.codes.length > 0 ? request.codes : found.filter((code) => code !== 'nothing-wrong');
   const tried: Tried[] = [];
   for (const code of codes) {
@@ -291,7 +291,7 @@ async function mendFinding(
   ];
 }
 
-function isChainCode(code: MendCode): code is ChainCode {
+function isChainCode(code: FindingCode): code is ChainCode {
   return (chainCodes as readonly string[]).includes(code);
 }
 
@@ -359,11 +359,7 @@ function unevenOf({ first, second }: ChainsApart): number {
 
 function changed(song: Song, changes: readonly VoiceChange[]): Song {
   const part = song.parts[partId];
-  const voices = part.image.voices.map((voice) => ({
-    ...voice,
-    ...changes.find(({ voiceId }) => voiceId === voice.id)?.changes,
-  }));
-  return { ...song, parts: { [partId]: { ...part, image: { ...part.image, voices } } } };
+  return { ...song, parts: { [partId]: { ...part, image: withChanges(part.image, changes) } } };
 }
 
 function toldOf({ code, gauge, before, after, kept }: Tried): string {

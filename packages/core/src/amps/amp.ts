@@ -71,6 +71,13 @@ export const usualAmp: Amp = ampDescription.parse({
   cabinet: { kind: 'closed-two-cone' },
 });
 
+/** Where a microphone stands at first. */
+export const usualMicrophone: Omit<BuiltCabinet, 'kind'> = {
+  acrossPercent: microphoneParameters.acrossPercent.default,
+  distanceCm: microphoneParameters.distanceCm.default,
+  keepDelay: false,
+};
+
 /** Linear. */
 export function ampGain(amp: Amp | null): number {
   return amp ? 10 ** (amp.levelDb / 20) : 1;

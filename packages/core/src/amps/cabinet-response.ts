@@ -24,6 +24,10 @@ export async function impulseSamples(source: PcmSource, load: BlockLoader): Prom
   return samples;
 }
 
+export function isRead({ key }: PcmSource): boolean {
+  return samplesOf.has(key);
+}
+
 /** The impulse of a cabinet; null for a recorded one that was not read here yet. */
 function impulseOf(cabinet: HeardThrough, rateHz: number): Float64Array | null {
   if ('kind' in cabinet) return cabinetImpulse(cabinet, rateHz);

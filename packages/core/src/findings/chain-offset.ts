@@ -2,7 +2,7 @@ import { kWeighting } from '../measurement/loudness.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { fftOf, nextPowerOfTwo } from '../signal/spectrum.ts';
 
-const { PI, abs, ceil, cos, max, min, round, sin, sqrt } = Math;
+const { PI, abs, ceil, cos, log10, max, min, round, sin, sqrt } = Math;
 
 /** How one side lies against the other where their sum is loudest. */
 export interface ChainOffset {
@@ -11,6 +11,8 @@ export interface ChainOffset {
   readonly polarity: 'normal' | 'inverted';
   /** Correlation of both there, K-weighted, 0 to 1: how much of one is in the other. */
   readonly likeness: number;
+  /** What lining them up gives the K-weighted fold, in dB. */
+  readonly gainDb: number;
 }
 
 /** Chains are not farther apart than this; what is, was meant so. */
@@ -31,7 +33,8 @@ export function chainOffset(
   rateHz: number,
 ): ChainOffset | null {
   const [one, other] = [weighted(first, rateHz), weighted(second, rateHz)];
-  const scale = sqrt(energy(one) * energy(other));
+  const [power, otherPower] = [energy(one), energy(other)];
+  const scale = sqrt(power * otherPower);
   if (!(scale > 1e-9)) return null;
   const reach = ceil((reachMs / 1000) * rateHz);
   const at = correlation(one, other, reach + arms);
@@ -48,10 +51,13 @@ export function chainOffset(
   const [a, b, c] = [between(top - step), between(top), between(top + step)];
   const bend = a - 2 * b + c;
   const frames = top + (bend < 0 ? (0.5 * step * (a - c)) / bend : 0);
+  // Of a sum: both powers, and twice what they have in common.
+  const fold = (common: number) => max(1e-9 * scale, power + otherPower + 2 * common);
   return {
     frames,
     polarity: sign < 0 ? 'inverted' : 'normal',
     likeness: min(1, max(0, b / scale)),
+    gainDb: 10 * log10(fold(b) / fold(at(0))),
   };
 }
 

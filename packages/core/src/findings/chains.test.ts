@@ -12,6 +12,7 @@ import { LongFir } from '../signal/long-fir.ts';
 import type { Song } from '../song/song.ts';
 import { newVoice } from '../voices/voice.ts';
 import { chainOffset } from './chain-offset.ts';
+import { chainPhase } from './chain-phase.ts';
 import { compareChains, evenedChains, linedUpChains, type VoiceChange } from './chains.ts';
 
 const rate = 48_000;
@@ -202,7 +203,7 @@ describe('chains are lined up', () => {
     expect(offset?.likeness).toBeGreaterThan(0.9999);
     const [left, right] = song.parts.p0.image.voices;
     expect(
-      linedUpChains(left, right, { frames: 0, polarity: 'normal', likeness: 1 }, rate),
+      linedUpChains(left, right, { frames: 0, polarity: 'normal', likeness: 1, gainDb: 0 }, rate),
     ).toEqual([]);
   });
 
@@ -214,5 +215,64 @@ describe('chains are lined up', () => {
     const { first: one, second: other } = await compareChains(asked, planFor, load);
     expect((one.lufs ?? 0) - (other.lufs ?? 0)).toBeCloseTo(6, 2);
     expect(20 * log10(2)).toBeCloseTo(6.02, 2);
+  });
+});
+
+describe('what of an offset is no delay', () => {
+  const take = noise(3, rate, 31, 0.3);
+
+  test('a pure delay leaves no phase, and the fold of what is lined up loses nothing', () => {
+    for (const [late, sign] of [
+      [12.4, 1],
+      [-40, -1],
+    ] as const) {
+      const other = shifted(take, late).map((value) => sign * value);
+      const offset = chainOffset(take, other, rate);
+      const rows = chainPhase(take, other, rate, offset);
+      const heard = rows.filter(({ hz }) => hz > 100 && hz < 12_000);
+      for (const { degrees, linedUpLossDb } of heard) {
+        expect(abs(degrees ?? 180)).toBeLessThan(4);
+        expect(linedUpLossDb).toBeGreaterThan(-0.05);
+      }
+      expect(heard.length).toBeGreaterThan(35);
+    }
+  });
+
+  test('a comb loses in a narrow low band what its closed form says', () => {
+    const late = 24;
+    const rows = chainPhase(take, shifted(take, late), rate, null);
+    for (const { hz, lossDb } of rows.filter(({ hz }) => hz < 700)) {
+      const form = 20 * log10(abs(cos((PI * hz * late) / rate)));
+      expect(abs((lossDb ?? 0) - form)).toBeLessThan(0.15);
+    }
+  });
+
+  test('an all-pass is phase where it turns, whatever is lined up', () => {
+    // First order about 1 kHz: the phase is −2 atan(f / 1000).
+    const c = (Math.tan((PI * 1000) / rate) - 1) / (Math.tan((PI * 1000) / rate) + 1);
+    const other = new Float32Array(take.length);
+    for (let n = 1; n < take.length; n++) other[n] = c * take[n] + take[n - 1] - c * other[n - 1];
+    const rows = chainPhase(take, other, rate, {
+      frames: 0,
+      polarity: 'normal',
+      likeness: 1,
+      gainDb: 0,
+    });
+    for (const { hz, degrees } of rows.filter(({ hz }) => hz > 80 && hz < 8000)) {
+      const w = Math.tan((PI * hz) / rate) / Math.tan((PI * 1000) / rate);
+      const form = (-360 / PI) * Math.atan(w);
+      expect(abs((degrees ?? 999) - form)).toBeLessThan(5);
+    }
+  });
+
+  test('where they have nothing in common no phase is said, and silence says nothing', () => {
+    const rows = chainPhase(take, noise(3, rate, 99, 0.3), rate, null);
+    expect(rows.filter(({ degrees }) => degrees !== null).length).toBeLessThan(4);
+    const silent = new Float32Array(rate);
+    expect(
+      chainPhase(silent, silent, rate, null).every(
+        ({ degrees, lossDb }) => degrees === null && lossDb === null,
+      ),
+    ).toBe(true);
   });
 });

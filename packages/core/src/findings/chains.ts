@@ -5,12 +5,22 @@ import { DynamicsMeter } from '../measurement/dynamics.ts';
 import { integratedLoudness } from '../measurement/loudness.ts';
 import { figure } from '../quantities/wording.ts';
 import { renderRoot } from '../rendering/offline.ts';
-import { roots, type RenderPlan } from '../rendering/plan.ts';
+import { isMade } from '../derived/made-source.ts';
+import { staysPut } from '../rendering/fold-paths.ts';
+import {
+  isLowStrand,
+  roots,
+  type PartPlan,
+  type RenderPlan,
+  type StrandPlan,
+} from '../rendering/plan.ts';
+import type { Image } from '../image/image.ts';
 import type { Part, Song } from '../song/song.ts';
 import type { BlockLoader } from '../sources/blocks.ts';
 import { voiceParameters } from '../parameters/tables.ts';
 import { delayInMs, type Voice } from '../voices/voice.ts';
 import { chainOffset, type ChainOffset } from './chain-offset.ts';
+import { chainPhase, type ChainPhase } from './chain-phase.ts';
 
 const { abs, max, min, round } = Math;
 
@@ -29,6 +39,8 @@ export interface ChainsApart {
   readonly second: ChainFigures;
   /** null where one is silent. */
   readonly offset: ChainOffset | null;
+  /** What of it is no delay, by frequency. */
+  readonly phase: readonly ChainPhase[];
 }
 
 /** A plan of a state of the song, its splices planned. */
@@ -43,10 +55,50 @@ export interface ChainsToCompare {
   readonly to: number;
 }
 
+/** Steps that belong to a chain. */
+const ofChains = new Set(['drive', 'body', 'cabinet']);
+
+/**
+ * The outermost voices of a part whose chains stand against each other: one at each side, of one take, in tune and in time, at least one of
+ * them behind a chain; null where there are no such two.
+ */
+export function opposedChains(part: PartPlan): readonly [string, string] | null {
+  const voices = new Map<string, { left: number; right: number; strand: StrandPlan }>();
+  for (const strand of part.strands) {
+    if (isLowStrand(strand)) continue;
+    const sums = voices.get(strand.voiceId) ?? { left: 0, right: 0, strand };
+    sums.left += strand.left ** 2;
+    sums.right += strand.right ** 2;
+    voices.set(strand.voiceId, sums);
+  }
+  const placed = [...voices]
+    .filter(([, { left, right }]) => left + right > 0)
+    .map(([id, { left, right, strand }]) => ({
+      id,
+      strand,
+      place: (right - left) / (left + right),
+    }))
+    .sort((a, b) => a.place - b.place);
+  const [first, last] = [placed.at(0), placed.at(-1)];
+  if (!first || !last || first.place > -leastApart || last.place < leastApart) return null;
+  const both = [first.strand, last.strand];
+  if (both[0].takeKey !== both[1].takeKey || !both.every(staysPut)) return null;
+  return both.some(isBehindChain) ? [first.id, last.id] : null;
+}
+
+/** From −1 to 1: nearer to the middle than this a voice is of no side. */
+const leastApart = 0.3;
+
+function isBehindChain(strand: StrandPlan): boolean {
+  for (let source = strand.source; isMade(source); source = source.from)
+    if (ofChains.has(source.step.kind)) return true;
+  return false;
+}
+
 /** What a voice puts into the image, wherever it stands: its louder side. */
 async function voiceAlone(
   plan: RenderPlan,
-  { partId, from, to }: ChainsToCompare,
+  { partId, from, to }: Omit<ChainsToCompare, 'song'>,
   voiceId: string,
   load: BlockLoader,
 ): Promise<Float32Array> {
@@ -77,14 +129,24 @@ export async function compareChains(
   load: BlockLoader,
   tick: (share: number) => void = () => {},
 ): Promise<ChainsApart> {
-  const plan = await planFor(asked.song);
+  return chainsOfPlan(await planFor(asked.song), asked, load, tick);
+}
+
+/** The same of a plan that is there. */
+export async function chainsOfPlan(
+  plan: RenderPlan,
+  asked: Omit<ChainsToCompare, 'song'>,
+  load: BlockLoader,
+  tick: (share: number) => void = () => {},
+): Promise<ChainsApart> {
   const sounds: Float32Array[] = [];
   for (const voice of asked.voices) {
     sounds.push(await voiceAlone(plan, asked, voice, load));
     tick(0.4 * sounds.length);
   }
   const [first, second] = sounds.map((sound) => figuresOf(sound, plan.rateHz));
-  return { first, second, offset: chainOffset(sounds[0], sounds[1], plan.rateHz) };
+  const offset = chainOffset(sounds[0], sounds[1], plan.rateHz);
+  return { first, second, offset, phase: chainPhase(sounds[0], sounds[1], plan.rateHz, offset) };
 }
 
 /** What is changed of one voice, by its id. */
@@ -135,6 +197,17 @@ export function linedUpChains(
       ...all.filter((one) => one.voiceId === voiceId).map(({ changes }) => changes),
     ),
   }));
+}
+
+/** An image with the changes of some of its voices. */
+export function withChanges(image: Image, changes: readonly VoiceChange[]): Image {
+  return {
+    ...image,
+    voices: image.voices.map((voice) => ({
+      ...voice,
+      ...changes.find(({ voiceId }) => voiceId === voice.id)?.changes,
+    })),
+  };
 }
 
 /** So near both have to come: 0.5 dB of crest and 0.1 LU of loudness. */

@@ -2,6 +2,8 @@ import type { Image } from '../image/image.ts';
 import { holds, type Verdict } from '../measurement/fold.ts';
 import type { StereoReport } from '../measurement/report.ts';
 import type { Part, Song } from '../song/song.ts';
+import type { Outcome } from '../outcome.ts';
+import { withChanges, type EvenedChains } from './chains.ts';
 import type { FindingCode } from './finding.ts';
 import { pullingLeadMs } from './findings.ts';
 import { gauges } from './gauges.ts';
@@ -30,6 +32,12 @@ export interface Mend {
 
 /** Measures a part of a song over the stretch at hand. */
 export type MeasureSong = (song: Song) => Promise<PartFigures>;
+
+/** Makes two chains of the part as loud and as squashed as each other. */
+export type EvenChains = (
+  voices: readonly [string, string],
+  tick: (share: number) => void,
+) => Promise<Outcome<EvenedChains>>;
 
 /** So much of the width may be lost or won. */
 export const widthKeptDb = 1;
@@ -60,6 +68,8 @@ export function costsElsewhere(
   const dip = (report: StereoReport) => min(bottomDb, report.fold.deepestDipDb ?? 0);
   if (lean(after) > max(mostLeanDb, lean(before) + slackDb)) return true;
   if (lead(after) > max(mostLeadMs, lead(before)) + 0.05) return true;
+  // What makes two chains of one take alike costs width, which is what sets them apart: the mend says how much.
+  if (code === 'chains-apart' || code === 'sides-uneven') return false;
   // Two sides that were the same had none: what makes them differ makes some.
   if (code !== 'still-mono' && dip(after) > max(dip(before), holds.dipDb) + deeperDipDb)
     return true;
@@ -75,6 +85,7 @@ const verdictOrder: readonly (Verdict | null)[] = ['holds', 'watch', 'breaks', n
  * verdict of the fold no worse. What holds on another stretch, too, goes before what does only here.
  * @param tick is told the share done between two measurements; it may throw to stop
  * @param elsewhere measures another stretch; left out where there is none
+ * @param even makes two chains of the part even; left out where that is not tried
  */
 export async function findMend(
   code: FindingCode,
@@ -83,6 +94,7 @@ export async function findMend(
   measure: MeasureSong,
   tick: (share: number) => void = () => {},
   elsewhere: MeasureSong | null = null,
+  even: EvenChains | null = null,
 ): Promise<Mend | null> {
   const gauge = gauges[code];
   if (!gauge) return null;
@@ -90,7 +102,10 @@ export async function findMend(
   const before = await measure(song);
   const value = gauge.read(before, song, part);
   if (value === null) return null;
-  const candidates = mendsFor(code, song, part, before);
+  const candidates =
+    code === 'sides-uneven'
+      ? await evenImages(part.image, before, even, (share) => tick(0.8 * share))
+      : mendsFor(code, song, part, before);
   const widthBeforeDb = before.report.sideToMidDb;
   const ranked: Ranked[] = [];
   const harms = elsewhere && (await harmOn(elsewhere, code, song, partId));
@@ -146,6 +161,17 @@ export async function findMend(
     if (!(row.known ?? (await harms?.(row.song)))) return row.mend;
   }
   return ranked.length > 0 ? { ...ranked[0].mend, onlyHere: true } : null;
+}
+
+async function evenImages(
+  image: Image,
+  { chains }: PartFigures,
+  even: EvenChains | null,
+  tick: (share: number) => void,
+): Promise<readonly Image[]> {
+  if (!chains || !even) return [];
+  const evened = await even(chains.voices, tick);
+  return evened.ok ? [withChanges(image, evened.value.changes)] : [];
 }
 
 /** A mend that helps here. */

@@ -24,6 +24,8 @@ export const findingCodes = [
   'spread-too-strong',
   'level-flatters',
   'squash-differs',
+  'sides-uneven',
+  'chains-apart',
   'driven',
   'nothing-wrong',
 ] as const;

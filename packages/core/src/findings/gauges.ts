@@ -156,6 +156,23 @@ export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
       report.loudnessLufs === null || plain.lufs === null ? null : report.loudnessLufs - plain.lufs,
     badness: abs,
   },
+  'sides-uneven': {
+    label: 'loudness and crest apart',
+    unit: 'dB',
+    places: 1,
+    read: ({ chains }) =>
+      chains &&
+      abs((chains.first.lufs ?? 0) - (chains.second.lufs ?? 0)) +
+        abs((chains.first.crestDb ?? 0) - (chains.second.crestDb ?? 0)),
+    badness: atMost0,
+  },
+  'chains-apart': {
+    label: 'lost between the chains',
+    unit: 'dB',
+    places: 1,
+    read: ({ chains }) => chains?.offset?.gainDb ?? null,
+    badness: atMost0,
+  },
   'squash-differs': {
     label: 'difference of squash, 1 being noticed',
     unit: '',

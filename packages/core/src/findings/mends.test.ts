@@ -1,4 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
+import { ampDescription } from '../amps/amp.ts';
 import type { Image } from '../image/image.ts';
 import { neutralStage, type Stage } from '../image/stage.ts';
 import { joined, noise, rms } from '../measurement/signals.fixture.ts';
@@ -8,7 +9,8 @@ import { partFrames, type Part, type Song } from '../song/song.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { newVoice, type Voice, type VoiceChanges } from '../voices/voice.ts';
 import { findingCodes, type FindingCode } from './finding.ts';
-import { findMend, isWidthKept, widthKeptDb } from './find-mend.ts';
+import { evenedChains } from './chains.ts';
+import { findMend, type EvenChains, isWidthKept, widthKeptDb } from './find-mend.ts';
 import { gauges } from './gauges.ts';
 import { keptWidth, mendsFor } from './mends.ts';
 import { findingsOfPart } from './part-findings.ts';
@@ -111,6 +113,8 @@ async function codesOf(memory: MemorySong): Promise<FindingCode[]> {
   const figures = await measurer(memory)(memory.song);
   return findingsOfPart(figures, memory.song, memory.song.parts.p0).map(({ code }) => code);
 }
+
+const chain = (changes: object) => ampDescription.parse(changes);
 
 const pair = imageOf([left(), right({ take: 2 })]);
 const doubles = imageOf([
@@ -226,6 +230,37 @@ const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Ca
     },
     { takes: [moving, moving], image: imageOf([left(), right(late(11))]) },
   ],
+  'sides-uneven': [
+    {
+      takes: [moving],
+      image: imageOf([
+        left({ amp: chain({ driveDb: 2 }), levelDb: -6 }),
+        right({ amp: chain({ driveDb: 36, shape: 'hard', levelDb: -18 }), levelDb: -6 }),
+      ]),
+    },
+    {
+      takes: [moving],
+      image: imageOf([
+        left({ amp: chain({ driveDb: 8 }), levelDb: -6 }),
+        right({ amp: chain({ driveDb: 8, tone: { lowDb: 4 } }), levelDb: -6 }),
+      ]),
+    },
+  ],
+  'chains-apart': [
+    {
+      image: imageOf([
+        left({ amp: chain({ cabinet: { kind: 'closed-one-cone' } }) }),
+        right({ amp: chain({ cabinet: { kind: 'closed-two-cone' } }), ...late(0.7) }),
+      ]),
+    },
+    {
+      // So far apart they were set on purpose.
+      image: imageOf([
+        left({ amp: chain({ cabinet: { kind: 'closed-one-cone' } }) }),
+        right({ amp: chain({ cabinet: { kind: 'closed-two-cone' } }), ...late(12) }),
+      ]),
+    },
+  ],
   driven: [
     { facts: { driven: true }, image: imageOf([left(), right(late(12))]) },
     {
@@ -272,7 +307,15 @@ describe('mends', () => {
   test.each(mendable)('%s: rendered again and measured, it is as the mend says', async (code) => {
     const memory = songOf(cases[code as keyof typeof cases][0]);
     const measure = measurer(memory);
-    const mend = await findMend(code, memory.song, 'p0', measure);
+    const { song: begun, load } = memory;
+    const frames = partFrames(begun, begun.parts.p0);
+    const even: EvenChains = (voices) =>
+      evenedChains(
+        { song: begun, partId: 'p0', voices, from: 0, to: frames },
+        (song) => memoryPlan({ song, load }),
+        load,
+      );
+    const mend = await findMend(code, begun, 'p0', measure, undefined, null, even);
     if (!mend) throw new Error('No mend was found.');
     const part = { ...memory.song.parts.p0, image: mend.image };
     const song = { ...memory.song, parts: { p0: part } };

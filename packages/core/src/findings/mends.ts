@@ -7,6 +7,7 @@ import { seededRandom } from '../signal/random.ts';
 import { sourceOf } from '../song/fitting-recipes.ts';
 import { rateOf, type Part, type Song } from '../song/song.ts';
 import { newVoice, type Voice } from '../voices/voice.ts';
+import { linedUpChains, withChanges } from './chains.ts';
 import type { FindingCode } from './finding.ts';
 import { mostPeakDbtp } from './findings.ts';
 import type { PartFigures } from './part-figures.ts';
@@ -134,6 +135,11 @@ function candidates(
       }));
     case 'squash-differs':
       return evenlyColoured(image);
+    case 'chains-apart':
+      return inLine(image, figures, rateHz);
+    // Found by trying drives: see find-mend.ts.
+    case 'sides-uneven':
+      return [];
     case 'driven':
       return undoubled(song, part);
   }
@@ -152,6 +158,8 @@ export function keptWidth(code: FindingCode): 'all' | 'above the low end' | 'non
     case 'too-wide':
     case 'spread-too-strong':
     case 'drops':
+    case 'sides-uneven':
+    case 'chains-apart':
       return 'none';
     case 'low-wide':
     case 'low-lost':
@@ -160,6 +168,15 @@ export function keptWidth(code: FindingCode): 'all' | 'above the low end' | 'non
     default:
       return 'all';
   }
+}
+
+/** Both chains brought into time and to one polarity. */
+function inLine(image: Image, { chains }: PartFigures, rateHz: number): readonly Image[] {
+  const [first, second] = (chains?.voices ?? []).map((id) =>
+    image.voices.find((voice) => voice.id === id),
+  );
+  if (!chains?.offset || !first || !second) return [];
+  return [withChanges(image, linedUpChains(first, second, chains.offset, rateHz))];
 }
 
 function staged(image: Image, changes: Partial<Stage>): Image {

@@ -1,5 +1,6 @@
 import { lowBand } from '../measurement/across-bands.ts';
 import { FoldLoudnessMeter } from '../measurement/loudness.ts';
+import { chainsOfPlan, opposedChains, type ChainsApart } from './chains.ts';
 import { measureStereo, type MeasuredStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
@@ -24,6 +25,8 @@ export interface PartFigures extends MeasuredStereo {
   readonly plannedLeadMs: number | null;
   /** Of each ear, at 440 Hz. */
   readonly beating: { readonly left: Beating; readonly right: Beating };
+  /** Of its opposed chains, over the loudest seconds of the stretch, with the voices that they are of; null where it has none. */
+  readonly chains: (ChainsApart & { readonly voices: readonly [string, string] }) | null;
 }
 
 /** Beats are told at the pitch to which instruments are tuned (ISO 16). */
@@ -62,7 +65,45 @@ export async function measurePart(
     plain,
     plannedLeadMs: planLeadMs(part, rateHz),
     beating: beatingOf(part, rateHz, beatingHz),
+    chains: await chainsOf(plan, part, image, load, from),
   };
+}
+
+/** Chains are set beside each other over so much. */
+const chainSeconds = 8;
+
+async function chainsOf(
+  plan: RenderPlan,
+  part: PartPlan,
+  { left, right }: { readonly left: Float32Array; readonly right: Float32Array },
+  load: BlockLoader,
+  from: number,
+): Promise<PartFigures['chains']> {
+  const voices = opposedChains(part);
+  if (!voices) return null;
+  const length = Math.min(left.length, chainSeconds * plan.rateHz);
+  const start = from + loudestFrom(left, right, length);
+  const asked = { partId: part.id, voices, from: start, to: start + length };
+  return { ...(await chainsOfPlan(plan, asked, load)), voices };
+}
+
+/** Where so long a stretch has the most energy, in steps of an eighth of it. */
+function loudestFrom(left: Float32Array, right: Float32Array, length: number): number {
+  const step = Math.max(1, length >> 3);
+  const energies: number[] = [];
+  for (let start = 0; start < left.length; start += step) {
+    let sum = 0;
+    for (let n = start; n < Math.min(left.length, start + step); n++)
+      sum += left[n] * left[n] + right[n] * right[n];
+    energies.push(sum);
+  }
+  let best = 0;
+  let most = -1;
+  for (let n = 0; n * step + length <= left.length; n++) {
+    const sum = energies.slice(n, n + 8).reduce((all, one) => all + one, 0);
+    if (sum > most) [best, most] = [n * step, sum];
+  }
+  return best;
 }
 
 /** Plain does not change while its image is shaped: who measures again and again keeps its figures by their content. */

@@ -1,5 +1,5 @@
 import { figure } from '../quantities/wording.ts';
-import type { Part, Song } from '../song/song.ts';
+import { rateOf, type Part, type Song } from '../song/song.ts';
 import { isUntouched } from '../image/image.ts';
 import { findingCodes, type Finding, type FindingCode } from './finding.ts';
 import { findingsOf, lowShare } from './findings.ts';
@@ -42,9 +42,14 @@ function allFindings(
     ...chorusing(figures),
     ...flattering(figures),
     ...softLow(figures),
+    ...chainsApart(figures, rateOf(song)),
   ];
+  const uneven = sidesUneven(figures, measured);
+  own.push(...uneven);
   if (own.length === 0) return measured;
-  return [...own, ...measured.filter(({ code }) => code !== 'nothing-wrong')].sort(
+  const said: readonly FindingCode[] =
+    uneven.length > 0 ? ['nothing-wrong', 'squash-differs'] : ['nothing-wrong'];
+  return [...own, ...measured.filter(({ code }) => !said.includes(code))].sort(
     (a, b) => findingCodes.indexOf(a.code) - findingCodes.indexOf(b.code),
   );
 }
@@ -61,6 +66,39 @@ function chorusing({ beating }: PartFigures): Finding[] {
     {
       code: 'chorusing',
       sentence: `Chorusing: ${where} ${figure(rateHz, 1)} times a second at ${beatingHz} Hz, by ${figure(rippleDb, 0)} dB, since a tuned voice meets another one there. Fewer cents or less of it calm that.`,
+    },
+  ];
+}
+
+/** Chains farther apart than this were set so: common practice. */
+const meantMs = 3;
+/** What lining up gives back is worth a word from here on, in dB; and so much alike they have to be. */
+const worthDb = 1.5;
+const leastAlike = 0.3;
+
+function chainsApart({ chains }: PartFigures, rateHz: number): Finding[] {
+  if (!chains?.offset) return [];
+  const { frames, polarity, likeness, gainDb } = chains.offset;
+  const ms = Math.abs(frames * 1000) / rateHz;
+  const turned = polarity === 'inverted';
+  if (gainDb < worthDb || likeness < leastAlike || (ms > meantMs && !turned)) return [];
+  const way = turned ? ', one of them the other way up' : '';
+  return [
+    {
+      code: 'chains-apart',
+      sentence: `The chains of both sides lie ${figure(ms, 2)} ms (${figure(Math.abs(frames), 1)} samples) apart${way}: lined up, their fold is ${figure(gainDb, 1)} dB louder.`,
+    },
+  ];
+}
+
+/** Chains that squash unlike: said with what makes them even, their drives, in place of what is said of any sides. */
+function sidesUneven({ chains }: PartFigures, measured: readonly Finding[]): Finding[] {
+  const squash = measured.find(({ code }) => code === 'squash-differs');
+  if (!squash || !chains) return [];
+  return [
+    {
+      code: 'sides-uneven',
+      sentence: `${squash.sentence} Their chains can be made even, by drive and output.`,
     },
   ];
 }

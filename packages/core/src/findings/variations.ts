@@ -135,6 +135,7 @@ export function changesInWords(before: Image, after: Image, rateHz: number): str
       of.push(voice.polarity === 'inverted' ? 'polarity turned' : 'polarity as it was');
     if (JSON.stringify(old.placement) !== JSON.stringify(voice.placement))
       of.push(placementInWords(voice.placement));
+    of.push(...ampInWords(old.amp, voice.amp));
     if (old.levelDb !== voice.levelDb) of.push(`${signedFigure(voice.levelDb, 1)} dB`);
     if (JSON.stringify([old.colour, old.tone]) !== JSON.stringify([voice.colour, voice.tone]))
       of.push('colour and tone');
@@ -151,6 +152,15 @@ export function changesInWords(before: Image, after: Image, rateHz: number): str
   if (stage.widthPercent !== before.stage.widthPercent)
     words.push(`width ${figure(stage.widthPercent, 0)} %`);
   return words.join(' · ') || 'as it is';
+}
+
+function ampInWords(before: Voice['amp'], after: Voice['amp']): string[] {
+  if (!before || !after) return before === after ? [] : [after ? 'a chain' : 'no chain'];
+  const words: string[] = [];
+  if (before.driveDb !== after.driveDb)
+    words.push(`drive ${figure(before.driveDb, 1)} → ${figure(after.driveDb, 1)} dB`);
+  if (before.levelDb !== after.levelDb) words.push(`output ${signedFigure(after.levelDb, 1)} dB`);
+  return words;
 }
 
 function placementInWords(placement: Placement): string {

@@ -55,7 +55,7 @@ function image(
 /** Two chains on one take differ in colour and drive, and in time by next to nothing. */
 const chained = {
   suits: ['clean'],
-  meant: ['squash-differs', 'only-a-copy', 'leans', 'hollow'],
+  meant: ['squash-differs', 'sides-uneven', 'only-a-copy', 'leans', 'hollow'],
 } as const satisfies Partial<Recipe>;
 
 /** Both sides speak at once. */

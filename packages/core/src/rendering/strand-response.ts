@@ -1,11 +1,12 @@
-import { cabinetResponse } from '../amps/cabinet-response.ts';
+import { cabinetResponse, isRead } from '../amps/cabinet-response.ts';
 import { bodySections } from '../amps/body.ts';
 import { isMade, type MadeSource } from '../derived/made-source.ts';
 import { sectionDb } from '../signal/filters.ts';
 import type { Complex } from '../signal/long-fir.ts';
 import { responseAt } from '../voices/response.ts';
 import { toneSections } from '../voices/tone.ts';
-import type { StrandPlan } from './plan.ts';
+import type { PcmSource } from '../sources/blocks.ts';
+import type { PartPlan, StrandPlan } from './plan.ts';
 
 /** By which ratio the frequencies of a strand are moved, spliced or made so. */
 export function tunedRatio({ tuning, source }: StrandPlan): number {
@@ -13,6 +14,18 @@ export function tunedRatio({ tuning, source }: StrandPlan): number {
   for (let made = source; isMade(made); made = made.from)
     if (made.step.kind === 'pads') return made.step.ratio;
   return 1;
+}
+
+/** The recorded impulse responses of a part that were not read here yet: until they are, nothing is foretold of them. */
+export function unreadImpulses({ strands }: PartPlan): readonly PcmSource[] {
+  const unread = new Map<string, PcmSource>();
+  for (const strand of strands)
+    for (let source = strand.source; isMade(source); source = source.from) {
+      const { step } = source;
+      if (step.kind === 'cabinet' && 'impulse' in step.cabinet && !isRead(step.cabinet.impulse))
+        unread.set(step.cabinet.impulse.key, step.cabinet.impulse);
+    }
+  return [...unread.values()];
 }
 
 /** What tone, cabinet and responses do to a strand; nothing where it has none. The phase of a tone is small and left out, and drive is none. */

@@ -13,6 +13,7 @@ import {
   YAxis,
   type YAxisProps,
 } from 'recharts';
+import { useImpulses } from './use-impulses.ts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import type { Measured } from '../measuring/messages.ts';
 import { useOpenSong, useRate, useSelection } from '../session/open-song.ts';
@@ -126,7 +127,10 @@ const PredictedChart = memo(function PredictedChart({
   readonly plan: PartPlan | null;
   readonly rate: number;
 }) {
-  const points = useMemo(() => (plan ? predicted(plan, rate) : []), [plan, rate]);
+  const read = useImpulses(plan);
+  // What was read since is foretold anew.
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  const points = useMemo(() => (plan ? predicted(plan, rate) : []), [plan, rate, read]);
   const wanders = points.some(({ wander }) => wander);
   return (
     <div className="prediction">

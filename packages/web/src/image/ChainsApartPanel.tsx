@@ -8,7 +8,7 @@ import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { partFrames, type Part } from '@pannet/core/song/song';
 import type { Voice } from '@pannet/core/voices/voice';
-import { useEffect, useRef, useState } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
@@ -16,6 +16,10 @@ import { say } from '../controls/notices.ts';
 import { comparingChains, eveningChains } from '../measuring/chains-question.ts';
 import { useOpenSong, usePlayback, useRate, useSession } from '../session/open-song.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
+
+const ChainPhaseChart = lazy(() =>
+  import('./ChainPhaseChart.tsx').then(({ ChainPhaseChart: chart }) => ({ default: chart })),
+);
 
 interface Props {
   readonly part: Part;
@@ -123,6 +127,13 @@ export function ChainsApartPanel({ part, first, second }: Props) {
       linedUpChains(first, second, current.offset, rateHz),
     );
   };
+  /** As they are kept: what is only tried is not kept under another name. */
+  const swap = () => {
+    const voices = open.keptPart(part.id)?.image.voices ?? [];
+    const amps = voiceIds.map((id) => voices.find((voice) => voice.id === id)?.amp ?? null);
+    const changes = voiceIds.map((voiceId, n) => ({ voiceId, changes: { amp: amps[1 - n] } }));
+    open.do(`${part.name}: chains swapped`, editsOf(changes));
+  };
   const tried =
     trial?.partId === part.id && Object.values(trials).includes(trial.id) ? trial : null;
   return (
@@ -140,6 +151,11 @@ export function ChainsApartPanel({ part, first, second }: Props) {
           {sentence}
         </p>
       ))}
+      {current && current.phase.length > 0 && (
+        <Suspense fallback={null}>
+          <ChainPhaseChart rows={current.phase} />
+        </Suspense>
+      )}
       {share !== null ? (
         <div className="d-flex align-items-center gap-1">
           <Progress share={share} label="Making the chains even" className="flex-grow-1" />
@@ -174,6 +190,15 @@ export function ChainsApartPanel({ part, first, second }: Props) {
             onClick={lineUp}
           >
             Line up
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-primary"
+            title="Each takes the other one’s chain"
+            disabled={!first.amp && !second.amp}
+            onClick={swap}
+          >
+            Swap
           </Button>
           {unlikeDrives(first, second) && (
             <Button

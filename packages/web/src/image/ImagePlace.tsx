@@ -1,10 +1,16 @@
-import { takesForFile, writeImageFile } from '@pannet/core/image/image-file';
+import { takesForFile, withImpulses, writeImageFile } from '@pannet/core/image/image-file';
 import { isUntouched } from '@pannet/core/image/image';
 import type { Part } from '@pannet/core/song/song';
 import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { download } from '../handoff/export-run.ts';
-import { usePanLaw, useRate, useSelectedPart, useSession } from '../session/open-song.ts';
+import {
+  usePanLaw,
+  useRate,
+  useRecordings,
+  useSelectedPart,
+  useSession,
+} from '../session/open-song.ts';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';
 import { StagePanel } from './StagePanel.tsx';
@@ -55,12 +61,14 @@ function Side({ part, onExport }: { readonly part: Part; readonly onExport: () =
   const [carrying, setCarrying] = useState(false);
   const { Panel } = panels[shown];
   const rateHz = useRate();
+  const recordings = useRecordings();
   const saveImage = () => {
     const file = writeImageFile({
       name: null,
       panLaw,
       preparation: part.preparation,
-      image: part.image,
+      // A file calls them by the names of their files.
+      image: withImpulses(part.image, (hash) => recordings[hash]?.fileName ?? hash),
       takes: takesForFile(part.takes, rateHz),
     });
     const blob = new Blob([`${JSON.stringify(file, null, 2)}\n`], { type: 'application/json' });

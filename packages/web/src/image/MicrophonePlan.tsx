@@ -1,5 +1,5 @@
 import { cabinets } from '@pannet/core/amps/cabinet';
-import type { Cabinet } from '@pannet/core/amps/amp';
+import type { BuiltCabinet } from '@pannet/core/amps/amp';
 import { microphoneParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import { figure } from '@pannet/core/quantities/wording';
@@ -8,9 +8,9 @@ import { useGesture } from '../controls/use-gesture.ts';
 
 interface Props {
   readonly label: string;
-  readonly cabinet: Cabinet;
-  readonly onPreview: (cabinet: Cabinet) => void;
-  readonly onCommit: (cabinet: Cabinet) => void;
+  readonly cabinet: BuiltCabinet;
+  readonly onPreview: (cabinet: BuiltCabinet) => void;
+  readonly onCommit: (cabinet: BuiltCabinet) => void;
   readonly onCancel: () => void;
 }
 
@@ -33,7 +33,7 @@ const yOf = (percent: number) => middleY - (coneY * percent) / 100;
 /** A cone from the side and the microphone before it: dragged, or moved by the arrow keys. */
 export function MicrophonePlan({ label, cabinet, onPreview, onCommit, onCancel }: Props) {
   const { acrossPercent, distanceCm } = cabinet;
-  const placed = (across: number, cm: number): Cabinet => ({
+  const placed = (across: number, cm: number): BuiltCabinet => ({
     ...cabinet,
     acrossPercent: Math.round(clampParameter(acrossRow, across)),
     distanceCm: Math.round(clampParameter(distanceRow, cm)),

@@ -1,5 +1,5 @@
 import { DownloadSimple, Trash, UploadSimple } from '@phosphor-icons/react';
-import { readImageFile, writeImageFile } from '@pannet/core/image/image-file';
+import { readImageFile, withImpulses, writeImageFile } from '@pannet/core/image/image-file';
 import type { Part } from '@pannet/core/song/song';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useRef, useState } from 'react';
@@ -8,7 +8,8 @@ import { keepRecipe, listRecipes, removeRecipe, type KeptRecipe } from '../api/r
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { download } from '../handoff/export-run.ts';
-import { usePanLaw, useRate } from '../session/open-song.ts';
+import { usePanLaw, useRate, useSession } from '../session/open-song.ts';
+import { impulseNamed } from './own-impulses.ts';
 import { RecipeRow } from './RecipeRow.tsx';
 
 const recipesKey = ['recipes'];
@@ -64,14 +65,18 @@ export function OwnRecipes({ part }: { readonly part: Part }) {
     const title = read.value.name ?? file.name.replace(/(\.pannet-image)?\.json$/, '');
     keep.mutate({ id: crypto.randomUUID(), name: title.slice(0, 80), file: json as object });
   };
+  const song = useSession(({ song: kept }) => kept);
   const takes = part.takes.length;
   const files = useMemo(
     () =>
       own.data?.map((recipe) => {
         const file = readImageFile(recipe.file, rateHz, takes);
-        return { recipe, file: file.ok ? file.value : null };
+        if (!file.ok) return { recipe, file: null };
+        // Impulse responses that a file calls by name are those of this song.
+        const image = withImpulses(file.value.image, (called) => impulseNamed(song, called));
+        return { recipe, file: { ...file.value, image } };
       }),
-    [own.data, rateHz, takes],
+    [own.data, rateHz, takes, song],
   );
   return (
     <>

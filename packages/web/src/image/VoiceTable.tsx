@@ -170,8 +170,8 @@ export function VoiceTable({ part }: { readonly part: Part }) {
                     )
                   }
                   onRemove={() =>
-                    changeImage(`remove ${voice.name}`, ({ voices: kept, stage }) => ({
-                      stage,
+                    changeImage(`remove ${voice.name}`, ({ voices: kept, ...rest }) => ({
+                      ...rest,
                       voices: kept.filter((other) => other.id !== voice.id),
                     }))
                   }

@@ -3,6 +3,7 @@ import {
   type Parameter,
   type ParameterTable,
 } from '@pannet/core/parameters/parameter';
+import { isRecorded, type Cabinet } from '@pannet/core/amps/amp';
 import { cabinets } from '@pannet/core/amps/cabinet';
 import {
   ampParameters,
@@ -14,6 +15,7 @@ import {
   toneParameters,
   tunerParameters,
   voiceParameters,
+  wornParameters,
 } from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
@@ -39,6 +41,7 @@ const groups = {
   drift: driftParameters,
   colour: colourParameters,
   tone: toneParameters,
+  worn: wornParameters,
 } as const satisfies Record<string, ParameterTable>;
 export type VoiceGroup = keyof typeof groups;
 
@@ -89,11 +92,19 @@ function ampChanges(before: Voice['amp'], after: Voice['amp']): string[] {
     ...tableChanges(ampToneParameters, before.tone, after.tone),
   ];
   if (before.shape !== after.shape) says.push(`shape ${after.shape}`);
-  if (before.cabinet?.kind !== after.cabinet?.kind)
-    says.push(after.cabinet ? cabinets[after.cabinet.kind].name : 'no cabinet');
-  else if (before.cabinet && after.cabinet)
-    says.push(...tableChanges(microphoneParameters, before.cabinet, after.cabinet));
+  says.push(...cabinetChanges(before.cabinet, after.cabinet));
   return says.length > 0 ? says : ['chain'];
+}
+
+function cabinetChanges(before: Cabinet | null, after: Cabinet | null): string[] {
+  if (!after) return before ? ['no cabinet'] : [];
+  if (isRecorded(after))
+    return before && isRecorded(before) && before.impulse === after.impulse
+      ? []
+      : ['an impulse response of its own'];
+  if (!before || isRecorded(before) || before.kind !== after.kind)
+    return [cabinets[after.kind].name];
+  return tableChanges(microphoneParameters, before, after);
 }
 
 function groupChanges(group: VoiceGroup, before: Voice, after: Voice): string[] {

@@ -6,6 +6,7 @@ import {
   toneParameters,
   tunerParameters,
   voiceParameters,
+  wornParameters,
 } from '@pannet/core/parameters/tables';
 import { figure } from '@pannet/core/quantities/wording';
 import { partFrames, type Part } from '@pannet/core/song/song';
@@ -59,6 +60,7 @@ export const pages: readonly Page[] = [
     columns: ['Odd', 'Even', 'Low cut', 'High cut', 'Tilt', 'Bell'],
     Cells: ToneCells,
   },
+  { name: 'Worn', columns: ['Bits', 'Held at', 'Grain'], Cells: WornCells },
 ];
 
 interface GroupFieldProps extends CellProps {
@@ -355,4 +357,13 @@ function ToneCells(props: CellProps) {
       </td>
     </>
   );
+}
+
+/** What a voice has lost: fewer bits, a lower rate, a grain under the sound. */
+function WornCells(props: CellProps) {
+  return Object.entries(wornParameters).map(([name, parameter]) => (
+    <td key={name}>
+      <GroupField {...props} group="worn" name={name} parameter={parameter} />
+    </td>
+  ));
 }

@@ -1,10 +1,11 @@
-import { findMend } from '@pannet/core/findings/find-mend';
+import { evenedChains } from '@pannet/core/findings/chains';
+import { findMend, type EvenChains } from '@pannet/core/findings/find-mend';
 import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
 import { findSafer, type Search } from '@pannet/core/findings/safer';
 import type { Image } from '@pannet/core/image/image';
 import { measureStereo } from '@pannet/core/measurement/report';
 import { renderStretch } from '@pannet/core/rendering/offline';
-import { partFrames, type Song } from '@pannet/core/song/song';
+import { partFrames, rateOf, type Song } from '@pannet/core/song/song';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer } from '../workers/ask.ts';
@@ -14,6 +15,9 @@ const reader = new RecordingReader(96e6, 8);
 const plains: KnownPlain = new Map();
 /** The same search tries the same settings. */
 const seed = 1;
+
+/** Drives are tried over so much of the stretch. */
+const evenSeconds = 8;
 
 answer<ToMender, Mended, number | Search>(async (job, tell) => {
   const { song, partId, from, to, splices } = job;
@@ -28,7 +32,15 @@ answer<ToMender, Mended, number | Search>(async (job, tell) => {
       (frame) => frame >= 0 && frame + length <= partFrames(song, song.parts[partId]),
     );
     const elsewhere = start === undefined ? null : over(start, start + length);
-    return { mend: await findMend(job.code, song, partId, over(from, to), tell, elsewhere) };
+    const even: EvenChains = (voices, tick) =>
+      evenedChains(
+        { song, partId, voices, from, to: Math.min(to, from + evenSeconds * rateOf(song)) },
+        (changed) => planOfPart(changed, partId, reader, splices),
+        reader.load,
+        tick,
+      );
+    const measure = over(from, to);
+    return { mend: await findMend(job.code, song, partId, measure, tell, elsewhere, even) };
   }
   const part = song.parts[partId];
   const measure = async (image: Image) => {

@@ -19,6 +19,7 @@ export function measuredAs(
     plain: { lufs: plainLufs, foldLufs: plainLufs, truePeakDbtp: -12, lowDb: -40 },
     plannedLeadMs: 0,
     beating: { left: still, right: still },
+    chains: null,
     reductionDb: null,
   };
 }
