@@ -13,7 +13,7 @@ export function changeFade(rateHz: number, timeMs: number): Float64Array {
 }
 
 /**
- * Takes one state to another over about 20 ms without a click. A glide that runs is finished; of the states that came
+ * Takes one state to another over some 20 ms without a click. A glide that runs is finished; of the states that came
  * meanwhile only the latest is gone to.
  */
 export class Glide<State> {
@@ -27,8 +27,13 @@ export class Glide<State> {
   /** For each frame of the quantum: how far it has come, 0 to 1. Only meaningful while `moving`. */
   readonly weights = new Float64Array(quantumFrames);
 
-  constructor(rateHz: number, state: State, same: (a: State, b: State) => boolean) {
-    this.#table = changeFade(rateHz, gainChangeMs);
+  constructor(
+    rateHz: number,
+    state: State,
+    same: (a: State, b: State) => boolean,
+    timeMs = gainChangeMs,
+  ) {
+    this.#table = changeFade(rateHz, timeMs);
     this.#same = same;
     this.from = state;
     this.to = state;

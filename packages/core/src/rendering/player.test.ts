@@ -1,4 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
+import { ampDescription } from '../amps/amp.ts';
 import { neutralImage } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
@@ -12,6 +13,7 @@ import {
   memoryRecording,
   memorySong,
   runPlayer,
+  supply,
   type MemorySong,
 } from './memory.fixture.ts';
 import { plainMonitoring, type Monitoring } from './monitor.ts';
@@ -20,6 +22,7 @@ import { planReach } from './plan.ts';
 import { Player } from './player.ts';
 
 const rate = 48_000;
+const { abs } = Math;
 const centre = Math.SQRT1_2;
 /** Longer than any fade or glide. */
 const settled = 4096;
@@ -27,7 +30,7 @@ const settled = 4096;
 async function playing(memory: MemorySong, monitoring: Partial<Monitoring> = {}, from = 0) {
   const plan = await memoryPlan(memory);
   const made = await memoryPlayer(memory, plan);
-  made.player.monitor.listen({ ...plainMonitoring, ...monitoring });
+  made.player.listen({ ...plainMonitoring, ...monitoring });
   made.player.seek(from);
   made.player.play();
   return { ...made, plan };
@@ -309,6 +312,41 @@ describe('plans', () => {
     const { player } = await playing(silent);
     expect(Math.max(...runPlayer(player, 8000).tapLeft)).toBe(0);
   });
+});
+
+test('the gain of a state that is compared is heard with its sound, not while that is still being made', async () => {
+  const memory = memorySong([sine(1000, -12, 3, rate)]);
+  const { player, store, plan } = await playing(memory);
+  const level = (samples: Float32Array) => rms(samples, 0, samples.length);
+  runPlayer(player, 4800);
+  const before = level(runPlayer(player, 4800).left);
+  const amp = ampDescription.parse({ inputDb: 12 });
+  const louder = edited(memory, [
+    { kind: 'set-voice', partId: 'p0', voiceId: 'v1', changes: { amp } },
+  ]);
+  const next = compile(louder.song, new Map(), plan);
+  player.aim(next);
+  // Four times as loud, at a quarter: the same.
+  player.listen({ ...plainMonitoring, image: { p0: 10 ** (-12 / 20) } });
+  // What is no gain of a state goes at once, and back.
+  player.listen({ ...plainMonitoring, level: 0.5, image: { p0: 10 ** (-12 / 20) } });
+  runPlayer(player, 4800);
+  expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before / 2, 4);
+  player.listen({ ...plainMonitoring, image: { p0: 10 ** (-12 / 20) } });
+  runPlayer(player, 4800);
+  expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before, 4);
+  await supply(store, louder, next, player.position);
+  player.supplied();
+  // Not even over the 400 ms in which the one goes over into the other (momentary loudness: EBU Tech 3341).
+  const apart = () => abs(20 * Math.log10(level(runPlayer(player, 19_200).left) / before));
+  expect(apart()).toBeLessThan(0.1);
+  await supply(store, louder, next, player.position);
+  expect(apart()).toBeLessThan(1e-4);
+  // A state that was heard before goes back at once, with its gain.
+  player.aim(plan);
+  player.listen(plainMonitoring);
+  expect(apart()).toBeLessThan(0.1);
+  expect(apart()).toBeLessThan(1e-4);
 });
 
 test('splices that come later go in without a new plan, and sound as if they had been there', async () => {

@@ -3,6 +3,7 @@ import { fadeTable } from '../signal/fade.ts';
 import { blockFrames, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { Monitor } from './monitor.ts';
+import { plainMonitoring, type Monitoring } from './monitoring.ts';
 import {
   noPlan,
   planEnd,
@@ -42,6 +43,8 @@ interface Pending {
   readonly plan: PlanGraph;
   readonly fresh: readonly PcmSource[];
   readonly reach: Reach;
+  /** Of the images that are compared: told for this plan, they are heard with it and not before. */
+  readonly gains: Monitoring['image'];
 }
 
 export type PlayerState = 'stopped' | 'loading' | 'playing';
@@ -74,6 +77,9 @@ export class Player {
   #opening = 0;
   /** Frame of the quantum that lies in the monitor's buffers. */
   #quantum = Number.NaN;
+  /** How it is to be listened to, and the gains of images that are heard of it. */
+  #monitoring = plainMonitoring;
+  #gains: Monitoring['image'] = {};
   loop: Loop | null = null;
   /** The part whose own sound goes to the tap and the scope. */
   watched: string | null = null;
@@ -108,7 +114,8 @@ export class Player {
     if (this.#state === 'playing') {
       const heard = new Set(this.#sources.map(({ key }) => key));
       const fresh = planSources(plan, roots.heard).filter(({ key }) => !heard.has(key));
-      const waits: Pending = { plan, fresh, reach: planReach(plan, roots.heard) };
+      const gains = this.#monitoring.image;
+      const waits: Pending = { plan, fresh, reach: planReach(plan, roots.heard), gains };
       if (!this.#isThere(waits)) {
         this.#pending = [...this.#pending.slice(1 - mostPending), waits];
         return;
@@ -116,6 +123,25 @@ export class Player {
     }
     this.#pending = [];
     this.#take(plan);
+    this.#hear(this.#monitoring.image);
+  }
+
+  /**
+   * How it is listened to from now on. Gains that make states equally loud belong to the newest plan: while that waits for its sources, what
+   * is heard until then keeps its own.
+   */
+  listen(monitoring: Monitoring): void {
+    this.#monitoring = monitoring;
+    const newest = this.#pending.at(-1);
+    if (newest)
+      this.#pending = [...this.#pending.slice(0, -1), { ...newest, gains: monitoring.image }];
+    this.#hear(newest ? this.#gains : monitoring.image);
+    if (this.#state === 'stopped') this.monitor.settle();
+  }
+
+  #hear(gains: Monitoring['image']): void {
+    this.#gains = gains;
+    this.monitor.listen({ ...this.#monitoring, image: gains });
   }
 
   #take(plan: PlanGraph): void {
@@ -172,6 +198,7 @@ export class Player {
       if (!this.#isThere(waits)) continue;
       this.#pending = this.#pending.slice(n + 1);
       this.#take(waits.plan);
+      this.#hear(waits.gains);
       return;
     }
   }

@@ -151,11 +151,6 @@ export function ChainsApartPanel({ part, first, second }: Props) {
           {sentence}
         </p>
       ))}
-      {current && current.phase.length > 0 && (
-        <Suspense fallback={null}>
-          <ChainPhaseChart rows={current.phase} />
-        </Suspense>
-      )}
       {share !== null ? (
         <div className="d-flex align-items-center gap-1">
           <Progress share={share} label="Making the chains even" className="flex-grow-1" />
@@ -220,6 +215,11 @@ export function ChainsApartPanel({ part, first, second }: Props) {
             </Button>
           )}
         </div>
+      )}
+      {current && current.phase.length > 0 && (
+        <Suspense fallback={null}>
+          <ChainPhaseChart rows={current.phase} />
+        </Suspense>
       )}
     </section>
   );

@@ -40,8 +40,7 @@ class PannetProcessor extends AudioWorkletProcessor {
         player.aim(this.#plans.take(message.change));
         break;
       case 'monitoring':
-        player.monitor.listen(message.monitoring);
-        if (player.state === 'stopped') player.monitor.settle();
+        player.listen(message.monitoring);
         break;
       case 'play':
         player.play();

@@ -1,3 +1,4 @@
+import { voiceChangeMs } from '../../parameters/tables.ts';
 import { Edges } from '../edges.ts';
 import { Glide } from '../glide.ts';
 import { Ears } from '../listening.ts';
@@ -79,7 +80,12 @@ export class MonitorRun extends OutputRun<MonitorNode> {
       );
       // A part that is new fades in from nothing.
       return (
-        known ?? { id, image, plain, gains: new Glide(this.context.rateHz, silent, sameGains) }
+        known ?? {
+          id,
+          image,
+          plain,
+          gains: new Glide(this.context.rateHz, silent, sameGains, voiceChangeMs),
+        }
       );
     });
     const leaving = before.filter((row) => !rows.includes(row) && !isSilent(row));
@@ -145,7 +151,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
       const w = moving ? glide.weights[n] : 1;
       const before = fromGroup + fromStep * n;
       const level = before + (group + groupStep * n - before) * w;
-      const imageGain = (from.image + (to.image - from.image) * w) * level;
+      const imageGain = between(from.image, to.image, w) * level;
       const plainGain = (from.plain + (to.plain - from.plain) * w) * level;
       if (plainHeard) {
         this.left[n] += imageGain * image.left[n] + plainGain * plain.left[n];
@@ -195,6 +201,15 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     }
     glide.end();
   }
+}
+
+/**
+ * From one gain of an image to another, as its sound goes over from one state to the other: states that are matched are as loud as one over
+ * their gains, and that goes over evenly, so that their product stands still.
+ */
+function between(from: number, to: number, w: number): number {
+  if (from === to) return to;
+  return from > 0 && to > 0 ? 1 / (1 / from + (1 / to - 1 / from) * w) : from + (to - from) * w;
 }
 
 function isSilent({ gains }: Row): boolean {
