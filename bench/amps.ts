@@ -1,12 +1,14 @@
 import { join } from 'node:path';
 import { writeFileSync } from 'node:fs';
 import { ampDescription, usualMicrophone } from '@pannet/core/amps/amp';
-import { BodyRun } from '@pannet/core/amps/body';
 import { cabinetImpulse } from '@pannet/core/amps/cabinet';
 import { bent, DriveRun, driveShapes, type DriveShape } from '@pannet/core/amps/drive';
+import { madeSource, type MakingStep } from '@pannet/core/derived/made-source';
+import { makingLoader } from '@pannet/core/derived/making';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { Convolver } from '@pannet/core/signal/convolver';
 import { gentle, HalfBand, steep } from '@pannet/core/signal/half-band';
+import { blockFrames, type PcmSource } from '@pannet/core/sources/blocks';
 import { rateHz, type Material } from './material.ts';
 import { commandSeconds, median, ownSeconds, row } from './timing.ts';
 
@@ -83,13 +85,23 @@ export async function ampSpeed({ mono, folder }: Material): Promise<void> {
     cabinet: { kind: 'squat-four-cone' },
   });
   const impulse = cabinetImpulse({ ...usualMicrophone, kind: 'squat-four-cone' }, rateHz);
-  const chain = (samples: Float64Array) => {
-    new DriveRun(amp).process(samples);
-    new BodyRun({ ...amp, inputDb: 0, still: false }, rateHz, 1).process(samples);
-    new Convolver(impulse).process(samples, samples.length - impulse.length);
+  // As it is made: block by block, each step with what it has to see of the one before.
+  const raw = { key: 'take', frames: stretch.length };
+  const body = { ...amp, inputDb: 0, still: false };
+  const steps: MakingStep[] = [
+    { kind: 'drive', drive: amp },
+    { kind: 'body', body, ratio: 1 },
+    { kind: 'cabinet', cabinet: { ...usualMicrophone, kind: 'squat-four-cone' }, ratio: 1 },
+  ];
+  const source = steps.reduce<PcmSource>((from, step) => madeSource(from, step, rateHz), raw);
+  const chain = async () => {
+    const load = makingLoader((_, index) =>
+      Promise.resolve(mono.slice(index * blockFrames, (index + 1) * blockFrames)),
+    );
+    for (let index = 0; index * blockFrames < raw.frames; index++) await load(source, index);
   };
   const whole: number[] = [];
-  for (let n = 0; n < 3; n++) whole.push(await ownSeconds(() => chain(stretch.slice())));
+  for (let n = 0; n < 5; n++) whole.push(await ownSeconds(chain));
   const share = median(whole) / 20;
   row(
     'amp chain, drive to cabinet',

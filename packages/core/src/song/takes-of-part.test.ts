@@ -13,7 +13,7 @@ const { song } = memorySong(
   [0, 1, 2, 3].map((n) => noise(0.1, rate, n)),
   rate,
 );
-const hashes = Object.keys(song.recordings);
+const hashes = song.partOrder.map((id) => song.parts[id].takes[0].recording);
 const command = (edits: readonly Edit[]): Command => ({ id: 'c', name: 'test', role: 'do', edits });
 const done = (on: Song, edit: Edit) => {
   const applied = apply(on, command([edit]));
