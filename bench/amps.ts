@@ -7,7 +7,7 @@ import { madeSource, type MakingStep } from '@pannet/core/derived/made-source';
 import { makingLoader } from '@pannet/core/derived/making';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { Convolver } from '@pannet/core/signal/convolver';
-import { gentle, HalfBand, steep } from '@pannet/core/signal/half-band';
+import { brisk, gentle, HalfBand } from '@pannet/core/signal/half-band';
 import { blockFrames, type PcmSource } from '@pannet/core/sources/blocks';
 import { rateHz, type Material } from './material.ts';
 import { commandSeconds, median, ownSeconds, row } from './timing.ts';
@@ -18,7 +18,7 @@ const driveDb = 30;
 
 /** The curve itself at four or eight times the rate: what oversampling alone does. */
 function plainly(shape: DriveShape, times: 4 | 8, samples: Float64Array): void {
-  const taps = times === 4 ? [steep, gentle] : [steep, gentle, gentle];
+  const taps = times === 4 ? [brisk, gentle] : [brisk, gentle, gentle];
   let fast = samples;
   const stages = [samples];
   for (const one of taps) {

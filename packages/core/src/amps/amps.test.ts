@@ -201,11 +201,13 @@ describe('cabinets', () => {
 });
 
 /** What each voice of the tests may be heard through, by name. */
-const responses: Record<string, Float32Array> = {};
+const responses = new Map<string, Float32Array>();
 const ground: Ground = {
   rateHz: rate,
-  impulses: (name) =>
-    name in responses ? { key: name, frames: responses[name].length } : undefined,
+  impulses: (name) => {
+    const frames = responses.get(name)?.length;
+    return frames === undefined ? undefined : { key: name, frames };
+  },
 };
 
 /** A take played through a chain, as a voice reads it. */
@@ -215,7 +217,7 @@ async function through(amp: Amp, sound: Float32Array, voice = {}): Promise<Float
   const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, ground, 0, 1, {});
   const load = makingLoader(({ key }, index) =>
     Promise.resolve(
-      (responses[key] ?? sound).subarray(index * blockFrames, (index + 1) * blockFrames),
+      (responses.get(key) ?? sound).subarray(index * blockFrames, (index + 1) * blockFrames),
     ),
   );
   return framesReader(source, load)(0, sound.length);
@@ -311,8 +313,8 @@ describe('an impulse response of one’s own', () => {
     'of %d s is direct convolution, to one in a million',
     async (seconds) => {
       const name = `direct-${seconds}`;
-      responses[name] = recorded(seconds, 30, 5).map((value) => value / 40);
-      const impulse = responses[name];
+      const impulse = recorded(seconds, 30, 5).map((value) => value / 40);
+      responses.set(name, impulse);
       const played = await through(heardThrough(name), sound);
       for (const n of [0, 29, 30, 31, 5000, 32_767, 32_768, 47_999, 65_536, 71_000]) {
         let direct = 0;
@@ -323,7 +325,10 @@ describe('an impulse response of one’s own', () => {
   );
 
   test('is where it was recorded, or begins at once', async () => {
-    responses.late = Float32Array.from({ length: 2000 }, (_, n) => (n === 480 ? 0.5 : 0));
+    responses.set(
+      'late',
+      Float32Array.from({ length: 2000 }, (_, n) => (n === 480 ? 0.5 : 0)),
+    );
     const kept = await through(heardThrough('late'), sound);
     const trimmed = await through(heardThrough('late', { keepDelay: false }), sound);
     const evened = await through(heardThrough('late', { levelled: true }), sound);
@@ -353,9 +358,10 @@ describe('an impulse response of one’s own', () => {
   });
 
   test('what it does at a frequency is known once it was read', async () => {
-    responses.read = recorded(0.2, 0, 11);
+    const response = recorded(0.2, 0, 11);
+    responses.set('read', response);
     const cabinet = {
-      impulse: { key: 'read', frames: responses.read.length },
+      impulse: { key: 'read', frames: response.length },
       keepDelay: true,
       levelled: false,
     };
@@ -364,7 +370,7 @@ describe('an impulse response of one’s own', () => {
     expect(cabinetResponse(cabinet, rate)(hz)).toEqual({ re: 1, im: 0 });
     await through(heardThrough('read'), sound);
     const { re, im } = cabinetResponse(cabinet, rate)(hz);
-    const level = levelAt(Float64Array.from(responses.read), hz);
+    const level = levelAt(Float64Array.from(response), hz);
     expect(20 * log10(hypot(re, im))).toBeCloseTo(level, 3);
   });
 

@@ -47,7 +47,8 @@ function arcArea(u: number): number {
   const n = place | 0;
   const t = place - n;
   const rise = areas[n + 1] - areas[n];
-  const [begin, end] = [slopes[n] - rise, slopes[n + 1] - rise];
+  const begin = slopes[n] - rise;
+  const end = slopes[n + 1] - rise;
   return areas[n] + t * (slopes[n] + t * (-2 * begin - end + t * (begin + end)));
 }
 

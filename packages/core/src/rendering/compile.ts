@@ -11,7 +11,6 @@ import {
   recordingOf,
   songFrames,
   type Part,
-  type Recording,
   type Song,
 } from '../song/song.ts';
 import { channelSource, type PcmSource } from '../sources/blocks.ts';
@@ -264,8 +263,8 @@ function compilePart(
   const { image, preparation, plainVoice } = part;
   const level = dbToGain(db(part.levelDb));
   const impulses = (hash: string) => {
-    const recording = song.recordings[hash] as Recording | undefined;
-    return recording && channelSource(recording, 0);
+    if (!Object.hasOwn(song.recordings, hash)) return undefined;
+    return channelSource(song.recordings[hash], 0);
   };
   const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses };
   const looked = new Map<string, SplicePlan | undefined>();

@@ -31,7 +31,7 @@ export const steep = halfBandTaps(48, 100);
 /** As flat, with less of a stop band: where what is left of images is bent, and lies far under what that makes of its own. */
 export const brisk = halfBandTaps(38, 72);
 /** Flat to 0.28 of it: where nothing that is kept lies higher. */
-export const gentle = halfBandTaps(8, 100);
+export const gentle = halfBandTaps(6, 72);
 
 /**
  * The outer taps over a signal: `into[stride · n]` = scale · Σ side[k] · (x[n + k] + x[n + 2 · arms − 1 − k]). Four values are worked out together:
