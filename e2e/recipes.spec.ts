@@ -1,6 +1,7 @@
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { recipes, type Recipe, type Suits } from '@pannet/core/image/recipes';
+import type { Recipe, Suits } from '@pannet/core/image/recipe';
+import { recipes } from '@pannet/core/image/recipes';
 import type { Image } from '@pannet/core/image/image';
 import { measureStereo } from '@pannet/core/measurement/report';
 import {

@@ -1,9 +1,7 @@
 import { ampDescription, type Amp } from '../amps/amp.ts';
 import type { CabinetKind } from '../amps/cabinet.ts';
-import type { Placement, VoiceChanges } from '../voices/voice.ts';
-
-const left: Placement = { kind: 'pan', panPercent: -100 };
-const right: Placement = { kind: 'pan', panPercent: 100 };
+import type { VoiceChanges } from '../voices/voice.ts';
+import { image, left, right, type Recipe } from './recipe.ts';
 
 interface Chain {
   readonly cabinet: CabinetKind;
@@ -29,7 +27,7 @@ function chain({ cabinet, across = 30, squash = 15, ...rest }: Chain): Amp {
 }
 
 /** Voices of recipes that play one clean take through two or three chains. */
-export const ampVoices = {
+const ampVoices = {
   twoCabinets: [
     ['left cabinet', { placement: left, amp: chain({ cabinet: 'small-open-backed' }) }],
     [
@@ -102,3 +100,61 @@ export const ampVoices = {
     ],
   ],
 } as const satisfies Record<string, readonly (readonly [string, VoiceChanges])[]>;
+
+/** Two chains on one take differ in colour and drive, and in time by next to nothing. */
+const chained = {
+  suits: ['clean'],
+  meant: ['squash-differs', 'sides-uneven', 'only-a-copy', 'leans', 'hollow'],
+} as const satisfies Partial<Recipe>;
+
+/** Both sides speak at once. */
+const inTime = { leads: null, combed: false } as const;
+
+/** One clean take through two or three chains. */
+export const ampRecipes: readonly Recipe[] = [
+  {
+    ...chained,
+    id: 'two-cabinets',
+    name: 'Two unlike cabinets',
+    sentence:
+      'One clean take, a little driven, through a small open-backed cabinet at the left and four squat cones at the right: two colours of one performance. The fold loses a decibel or two and cuts little out.',
+    promise: { ...inTime, foldDb: [-2.2, -0.5], widthDb: [-9, -3] },
+    image: image(ampVoices.twoCabinets),
+  },
+  {
+    ...chained,
+    id: 'clean-and-driven',
+    name: 'Clean and driven',
+    sentence:
+      'Left clean, right well driven, as loud as each other: chords stay open and get an edge. Long chords jump to the driven side; even them out, or put both in the middle.',
+    promise: { ...inTime, foldDb: [-1.2, 0], widthDb: [-14, -7] },
+    image: image(ampVoices.cleanAndDriven),
+  },
+  {
+    ...chained,
+    id: 'three-chains',
+    name: 'Three chains, clean in the middle',
+    sentence:
+      'The clean chain stays in the middle, two driven ones lie left and right under it: the line stays where it is, and its edge is wide.',
+    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-20, -8] },
+    image: image(ampVoices.threeChains),
+  },
+  {
+    ...chained,
+    id: 'one-drive-two-cabinets',
+    name: 'One drive, two cabinets',
+    sentence:
+      'The same drive left and right through unlike cabinets: what jumps jumps on both sides, and only the colour is wide.',
+    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-18, -8] },
+    image: image(ampVoices.oneDrive),
+  },
+  {
+    ...chained,
+    id: 'dark-left-bright-right',
+    name: 'Dark left, bright right',
+    sentence:
+      'A wide cabinet with its top turned down at the left, a closed bright one at the right: lows lie left, strings right. The fold has both.',
+    promise: { ...inTime, foldDb: [-2.4, 0], widthDb: [-14, -3] },
+    image: image(ampVoices.darkAndBright),
+  },
+];

@@ -1,4 +1,5 @@
-import { recipes, type Recipe, type Suits } from '../image/recipes.ts';
+import type { Recipe, Suits } from '../image/recipe.ts';
+import { recipes } from '../image/recipes.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { recordingOf, type Family, type Part, type Song } from './song.ts';
 

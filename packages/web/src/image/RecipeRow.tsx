@@ -1,6 +1,6 @@
 import { Ear, X } from '@phosphor-icons/react';
 import type { Image } from '@pannet/core/image/image';
-import type { Promise as Figures } from '@pannet/core/image/recipes';
+import type { Promise as Figures } from '@pannet/core/image/recipe';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Preparation } from '@pannet/core/takes/preparation';
