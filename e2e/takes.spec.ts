@@ -323,3 +323,109 @@ test('notes become two performances, wide: played on a simulated instrument, exp
   await dialog.getByRole('button', { name: 'Leave it out' }).click();
   await expect(dialog).toHaveCount(0);
 });
+
+/** One syllable: a breath of noise, then a voice through the resonances of a vowel. */
+function syllable(
+  into: Float32Array,
+  at: number,
+  long: number,
+  pitchHz: number,
+  vowel: number,
+  random: () => number,
+) {
+  const formants = [
+    [700, 1100, 2500],
+    [300, 2200, 2900],
+    [450, 900, 2600],
+    [550, 1800, 2500],
+  ][vowel % 4];
+  const states = formants.map(() => [0, 0]);
+  const from = Math.round(at * rate);
+  const count = Math.round(long * rate);
+  const breath = Math.round(0.03 * rate);
+  let phase = 0;
+  for (let n = 0; n < count && from + n < into.length; n++) {
+    const hz = pitchHz * (1 + 0.06 * Math.sin(n / 4000) - (0.12 * n) / count);
+    phase += hz / rate;
+    let source = 0;
+    if (n < breath) source = 0.5 * (2 * random() - 1);
+    else if (phase >= 1) source = 6;
+    phase %= 1;
+    const fade = Math.min(1, n / 400, (count - n) / 1500);
+    let sum = 0;
+    for (const [k, hzOf] of formants.entries()) {
+      // A resonance of two poles, 80 Hz wide.
+      const r = Math.exp((-Math.PI * 80) / rate);
+      const [a, b] = states[k];
+      const next = source + 2 * r * Math.cos((2 * Math.PI * hzOf) / rate) * a - r * r * b;
+      states[k] = [next, a];
+      sum += (0.006 * next) / (k + 1);
+    }
+    into[from + n] += fade * sum;
+  }
+}
+
+/** A sentence or two, said once more: each syllable a little early or late, another pitch, room noise in the pauses. */
+function spoken(number: number, lateMs: number) {
+  const text = seededRandom(77);
+  const random = seededRandom(number);
+  const samples = Float32Array.from({ length: 12 * rate }, () => 0.0006 * (2 * random() - 1));
+  let at = 0.9;
+  for (let phrase = 0; phrase < 4; phrase++) {
+    for (let n = 0; n < 6; n++) {
+      const long = 0.13 + 0.13 * text();
+      const vowel = Math.floor(4 * text());
+      const stray = 0.026 * random() - 0.013;
+      syllable(samples, at + stray + lateMs / 1000, long, 105 + 25 * random(), vowel, random);
+      at += long + 0.03 + 0.06 * text();
+    }
+    at += 0.7;
+  }
+  return { name: `voice take ${number}.wav`, bytes: wavFile([samples], rate, '24') };
+}
+
+test('three spoken takes are trimmed and lined up by one press: their pauses are silence, their syllables together', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [spoken(1, 0), spoken(2, 210), spoken(3, 340)]);
+  await page.getByRole('button', { name: 'Bring in' }).click({ timeout: 60_000 });
+  await page.getByRole('link', { name: 'Takes' }).click();
+  await page.getByRole('button', { name: 'Trim and line up' }).click({ timeout: 60_000 });
+  const done = page.getByRole('button', { name: 'Undo voice: trimmed and lined up' });
+  await expect(done).toBeVisible({ timeout: 60_000 });
+  for (const name of ['voice take 2', 'voice take 3'])
+    await expect(timing(page, name)).toHaveText(/^[+−]?[0-3]\.\d ms ±[0-5]\.\d · \d+\/\d+ sure/, {
+      timeout: 60_000,
+    });
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
+  await page.getByRole('button', { name: 'Render 1 stem' }).click();
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save the file' }).click({ timeout: 60_000 }),
+  ]);
+  const path = join(scratchFolder(), 'spoken.wav');
+  await saved.saveAs(path);
+  const [left, right] = await channelsOf(path);
+  // In the pauses between the phrases nothing is left of the room's noise: true silence, on both sides.
+  const frame = 0.02 * rate;
+  let silent = 0;
+  let loud = 0;
+  for (let from = 0; from + frame <= left.length; from += frame) {
+    const peak = Math.max(
+      ...left.subarray(from, from + frame).map(Math.abs),
+      ...right.subarray(from, from + frame).map(Math.abs),
+    );
+    if (peak === 0) silent++;
+    if (peak > 0.02) loud++;
+  }
+  expect(silent * 0.02).toBeGreaterThan(2);
+  expect(loud * 0.02).toBeGreaterThan(4);
+  // One undo takes all of it back.
+  await page.keyboard.press('Escape');
+  await done.click();
+  await expect(
+    page.getByRole('button', { name: 'Redo voice: trimmed and lined up' }),
+  ).toBeVisible();
+});
