@@ -44,60 +44,58 @@ export function CabinetChoice({ voice, amp, onPreview, onKeep, onCancel, onImpul
   };
   return (
     <div className="amp-cabinet">
+      <select
+        className="plain-select"
+        aria-label={`Cabinet, chain of ${voice.name}`}
+        value={cabinet ? (isRecorded(cabinet) ? own + cabinet.impulse : cabinet.kind) : ''}
+        onChange={(event) => choose(event.target.value)}
+      >
+        <option value="">no cabinet</option>
+        <optgroup label="Ours">
+          {cabinetKinds.map((kind) => (
+            <option key={kind} value={kind}>
+              {cabinets[kind].name}
+            </option>
+          ))}
+        </optgroup>
+        <optgroup label="Impulse responses of yours">
+          {responses.map(({ hash, fileName }) => (
+            <option key={hash} value={own + hash}>
+              {fileName}
+            </option>
+          ))}
+          <option value={another}>a file …</option>
+        </optgroup>
+      </select>
+      <input
+        ref={picker}
+        type="file"
+        hidden
+        accept=".wav,audio/wav"
+        aria-label={`Impulse response for ${voice.name}`}
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          event.target.value = '';
+          if (file) onImpulse(file);
+        }}
+      />
+      {cabinet && isRecorded(cabinet) && <RecordedSettings cabinet={cabinet} onKeep={keep} />}
       {cabinet && !isRecorded(cabinet) && (
-        <MicrophonePlan
-          label={`Microphone of ${voice.name}`}
-          cabinet={cabinet}
-          onPreview={(next) => onPreview({ ...amp, cabinet: next })}
-          onCommit={keep}
-          onCancel={onCancel}
-        />
-      )}
-      <div className="amp-heard">
-        <select
-          className="plain-select"
-          aria-label={`Cabinet, chain of ${voice.name}`}
-          value={cabinet ? (isRecorded(cabinet) ? own + cabinet.impulse : cabinet.kind) : ''}
-          onChange={(event) => choose(event.target.value)}
-        >
-          <option value="">no cabinet</option>
-          <optgroup label="Ours">
-            {cabinetKinds.map((kind) => (
-              <option key={kind} value={kind}>
-                {cabinets[kind].name}
-              </option>
-            ))}
-          </optgroup>
-          <optgroup label="Impulse responses of yours">
-            {responses.map(({ hash, fileName }) => (
-              <option key={hash} value={own + hash}>
-                {fileName}
-              </option>
-            ))}
-            <option value={another}>a file …</option>
-          </optgroup>
-        </select>
-        <input
-          ref={picker}
-          type="file"
-          hidden
-          accept=".wav,audio/wav"
-          aria-label={`Impulse response for ${voice.name}`}
-          onChange={(event) => {
-            const [file] = event.target.files ?? [];
-            event.target.value = '';
-            if (file) onImpulse(file);
-          }}
-        />
-        {cabinet && isRecorded(cabinet) && <RecordedSettings cabinet={cabinet} onKeep={keep} />}
-        {cabinet && !isRecorded(cabinet) && (
+        <>
+          <MicrophonePlan
+            label={`Microphone of ${voice.name}`}
+            cabinet={cabinet}
+            onPreview={(next) => onPreview({ ...amp, cabinet: next })}
+            onCommit={keep}
+            onCancel={onCancel}
+          />
           <KeepsDelay
             cabinet={cabinet}
             title={`The way to the microphone is a delay of ${(cabinet.distanceCm / 34.3).toFixed(2)} ms; otherwise it is taken out`}
             onKeep={keep}
           />
-        )}
-      </div>
+        </>
+      )}
     </div>
   );
 }

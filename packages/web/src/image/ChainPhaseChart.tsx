@@ -3,7 +3,7 @@ import { CartesianGrid, Line, LineChart, XAxis, YAxis } from 'recharts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import { useSize } from '../controls/use-size.ts';
 
-const height = 84;
+const height = 72;
 const tick = { fontSize: 11, fill: 'var(--quiet)' };
 const margin = { top: 4, right: 6, bottom: 0, left: 0 };
 
