@@ -22,12 +22,6 @@ export function bends({ driveDb }: Pick<Drive, 'driveDb'>): boolean {
   return driveDb >= leastDriveDb;
 }
 
-/** A curve with slope 1 at rest that stays within ±1, or a little over on one side, and what it is the derivative of. */
-interface Curve {
-  readonly at: (x: number) => number;
-  readonly integral: (x: number) => number;
-}
-
 /** The integral of the arc tangent up to so much, in so many steps for 1: read by cubics through values and slopes, to 1e-9. */
 const tableEnd = 16;
 const tableSteps = 64;
@@ -52,30 +46,34 @@ function arcArea(u: number): number {
   return areas[n] + t * (slopes[n] + t * (-2 * begin - end + t * (begin + end)));
 }
 
-/** (2/π) atan(πx/2): its harmonics of a sine have a closed form. */
-const soft: Curve = {
-  at: (x) => (2 / PI) * atan((PI / 2) * x),
-  integral: (x) => (4 / (PI * PI)) * arcArea((PI / 2) * x),
+/** ∫ of what is cut off at ±1, from 0 to u. */
+function cutArea(u: number): number {
+  return u > 1 ? u - 0.5 : u < -1 ? -u - 0.5 : 0.5 * u * u;
+}
+
+/** A soft curve, (2/π) atan(slope · x + shift) − rest: its harmonics of a sine have a closed form where it stands still at 0. */
+interface Arc {
+  readonly slope: number;
+  readonly shift: number;
+  readonly rest: number;
+}
+
+const soft: Arc = { slope: PI / 2, shift: 0, rest: 0 };
+/** Where the uneven curve is at rest on the soft one: there it bends one way already. Its slope there is 1, too. */
+const standing = (PI / 2) * 0.45;
+const uneven: Arc = {
+  slope: (PI / 2) * (1 + standing * standing),
+  shift: standing,
+  rest: (2 / PI) * atan(standing),
 };
 
-const hard: Curve = {
-  at: (x) => (x > 1 ? 1 : x < -1 ? -1 : x),
-  integral: (x) => (x > 1 ? x - 0.5 : x < -1 ? -x - 0.5 : 0.5 * x * x),
-};
+/** How each shape bends: along an arc, or cut off at ±1 where it has none. Slope 1 at rest, within ±1 or a little over on one side. */
+const arcs: Readonly<Record<DriveShape, Arc | null>> = { soft, hard: null, uneven };
 
-/** Where the uneven curve is at rest on the soft one: there it bends one way already. */
-const rest = 0.45;
-const restSlope = 1 / (1 + ((PI / 2) * rest) ** 2);
-
-const uneven: Curve = {
-  at: (x) => soft.at(x / restSlope + rest) - soft.at(rest),
-  integral: (x) => restSlope * soft.integral(x / restSlope + rest) - soft.at(rest) * x,
-};
-
-const curves: Readonly<Record<DriveShape, Curve>> = { soft, hard, uneven };
-
-/** Nearer to each other than this, the curve between two values is as good as straight (to 1e-7), and they differ too little to divide by. */
-const near = 1e-3;
+/** Nearer to each other than this, an arc between two values is as good as straight (to 1e-7), and they differ too little to divide by. */
+const nearOnArc = 1e-3;
+/** The same of what is cut off, which has corners. */
+const near = 1e-5;
 /** So many frames at once: what is made of them on the way stays at hand. */
 const stretchFrames = 4096;
 
@@ -86,13 +84,14 @@ const stretchFrames = 4096;
  * loud ends at full scale, and no drive is no bend.
  */
 export class DriveRun {
-  readonly #curve: Curve;
+  readonly #arc: Arc | null;
   readonly #gain: number;
   readonly #into: number;
   readonly #out: number;
   readonly #ups = [new HalfBand(brisk), new HalfBand(gentle)] as const;
   readonly #downs = [new HalfBand(gentle), new HalfBand(brisk)] as const;
-  #x = 0;
+  /** The last value on its way into the curve, and the area under that to there. */
+  #u: number;
   #area: number;
   /** The last means: so many values make the whole thing a whole number of frames late. */
   #late = [0, 0] as [number, number];
@@ -103,11 +102,12 @@ export class DriveRun {
 
   constructor({ driveDb, shape, inputDb }: Drive) {
     const k = 10 ** (driveDb / 20) - 1;
-    this.#curve = curves[shape];
+    this.#arc = arcs[shape];
     this.#gain = 10 ** (inputDb / 20);
     this.#into = k;
     this.#out = (1 + k) / k;
-    this.#area = this.#curve.integral(0);
+    this.#u = this.#arc?.shift ?? 0;
+    this.#area = this.#arc ? arcArea(this.#u) : 0;
   }
 
   /** In place, `latencyFrames` late; of a drive that bends. */
@@ -119,33 +119,72 @@ export class DriveRun {
   #bend(samples: Float64Array): void {
     const twice = this.#ups[0].upsample(samples);
     const fast = this.#ups[1].upsample(twice);
-    const { at, integral } = this.#curve;
-    const into = this.#into * this.#gain;
+    // Apart, since one loop that calls whichever curve it is given slows down where a song has several.
+    if (this.#arc) this.#along(this.#arc, fast);
+    else this.#cut(fast);
     const out = this.#out / 2;
-    let x = this.#x;
-    let area = this.#area;
-    let [before, last] = this.#late;
+    let before = this.#late[0];
+    let last = this.#late[1];
     for (let n = 0; n < fast.length; n++) {
-      const next = into * fast[n];
-      const apart = next - x;
-      const nextArea = integral(next);
-      const mean = apart > near || apart < -near ? (nextArea - area) / apart : at((next + x) / 2);
-      x = next;
-      area = nextArea;
+      const mean = fast[n];
       fast[n] = out * (before + last);
       before = last;
       last = mean;
     }
-    this.#x = x;
-    this.#area = area;
     this.#late = [before, last];
     this.#downs[0].downsample(fast, twice);
     this.#downs[1].downsample(twice, samples);
   }
+
+  /** Each value's mean of an arc from the value before it, in place. */
+  #along({ slope, shift, rest }: Arc, fast: Float64Array): void {
+    const into = slope * this.#into * this.#gain;
+    let u = this.#u;
+    let area = this.#area;
+    for (let n = 0; n < fast.length; n++) {
+      const next = into * fast[n] + shift;
+      const apart = next - u;
+      const nextArea = arcArea(next);
+      const mean =
+        apart > nearOnArc || apart < -nearOnArc
+          ? (nextArea - area) / apart
+          : atan(0.5 * (next + u));
+      fast[n] = (2 / PI) * mean - rest;
+      u = next;
+      area = nextArea;
+    }
+    this.#u = u;
+    this.#area = area;
+  }
+
+  /** The same of what is cut off. */
+  #cut(fast: Float64Array): void {
+    const into = this.#into * this.#gain;
+    let u = this.#u;
+    let area = this.#area;
+    for (let n = 0; n < fast.length; n++) {
+      const next = into * fast[n];
+      const apart = next - u;
+      const nextArea = cutArea(next);
+      fast[n] =
+        apart > near || apart < -near ? (nextArea - area) / apart : cutOff(0.5 * (next + u));
+      u = next;
+      area = nextArea;
+    }
+    this.#u = u;
+    this.#area = area;
+  }
+}
+
+function cutOff(x: number): number {
+  return x > 1 ? 1 : x < -1 ? -1 : x;
 }
 
 /** What becomes of a value: the curve itself. */
 export function bent(shape: DriveShape, driveDb: number, x: number): number {
   const k = 10 ** (driveDb / 20) - 1;
-  return k === 0 ? x : (curves[shape].at(k * x) * (1 + k)) / k;
+  if (k === 0) return x;
+  const arc = arcs[shape];
+  const at = arc ? (2 / PI) * atan(arc.slope * k * x + arc.shift) - arc.rest : cutOff(k * x);
+  return (at * (1 + k)) / k;
 }
