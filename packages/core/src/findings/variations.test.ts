@@ -1,5 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { usualAmp, type Amp } from '../amps/amp.ts';
+import { usualSharedDrive } from '../amps/shared-drive.ts';
 import { neutralImage, type Image } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { clampParameter } from '../parameters/parameter.ts';
@@ -104,6 +106,9 @@ describe('in words', () => {
     ['late: 0 → −7 cents', changed(1, { tuner: { ...voices[1].tuner, cents: -7 } })],
     ['late: tuned part 40 %', changed(1, { tuner: { ...voices[1].tuner, mixPercent: 40 } })],
     ['late: drift 2.5 ms', changed(1, { drift: { ...voices[1].drift, rangeMs: 2.5 } })],
+    ['late: a chain', changed(1, { amp: usualAmp })],
+    ['late: worn', changed(1, { worn: { bits: 8, heldHz: null, grainDb: null } })],
+    ['drive before all 9.0 dB', { ...image, drive: usualSharedDrive }],
     ['late: polarity turned', changed(1, { polarity: 'inverted' })],
     ['late: mirrored', changed(1, { placement: { kind: 'mirror' } })],
     ['mirrored: middle', changed(2, { placement: { kind: 'pan', panPercent: 0 } })],
@@ -121,6 +126,21 @@ describe('in words', () => {
     ],
   ])('%s', (words, after) => {
     expect(changesInWords(image, after, rateHz)).toBe(words);
+  });
+
+  test.each<[string, Partial<Amp> | null]>([
+    [
+      'late: drive 12.0 → 20.0 dB, output −3.0 dB, no cabinet',
+      { driveDb: 20, levelDb: -3, cabinet: null },
+    ],
+    ['late: another chain', { shape: 'hard' }],
+    ['late: no chain', null],
+  ])('of a chain: %s', (words, changes) => {
+    const chained = changed(1, { amp: usualAmp });
+    const after = changed(1, { amp: changes && { ...usualAmp, ...changes } });
+    expect(changesInWords(chained, after, rateHz)).toBe(words);
+    const driven = { ...image, drive: usualSharedDrive };
+    expect(changesInWords(driven, image, rateHz)).toBe('no drive before all');
   });
 
   test('a way back is told as well', () => {

@@ -139,8 +139,13 @@ export function changesInWords(before: Image, after: Image, rateHz: number): str
     if (old.levelDb !== voice.levelDb) of.push(`${signedFigure(voice.levelDb, 1)} dB`);
     if (JSON.stringify([old.colour, old.tone]) !== JSON.stringify([voice.colour, voice.tone]))
       of.push('colour and tone');
+    if (JSON.stringify(old.worn) !== JSON.stringify(voice.worn)) of.push('worn');
     if (of.length > 0) words.push(`${voice.name}: ${of.join(', ')}`);
   }
+  if (JSON.stringify(before.drive) !== JSON.stringify(after.drive))
+    words.push(
+      after.drive ? `drive before all ${figure(after.drive.driveDb, 1)} dB` : 'no drive before all',
+    );
   const { stage } = after;
   if (stage.lowMono.hz !== before.stage.lowMono.hz)
     words.push(
@@ -156,10 +161,15 @@ export function changesInWords(before: Image, after: Image, rateHz: number): str
 
 function ampInWords(before: Voice['amp'], after: Voice['amp']): string[] {
   if (!before || !after) return before === after ? [] : [after ? 'a chain' : 'no chain'];
+  const differ = (key: keyof typeof before) =>
+    JSON.stringify(before[key]) !== JSON.stringify(after[key]);
   const words: string[] = [];
-  if (before.driveDb !== after.driveDb)
+  if (differ('driveDb'))
     words.push(`drive ${figure(before.driveDb, 1)} → ${figure(after.driveDb, 1)} dB`);
-  if (before.levelDb !== after.levelDb) words.push(`output ${signedFigure(after.levelDb, 1)} dB`);
+  if (differ('levelDb')) words.push(`output ${signedFigure(after.levelDb, 1)} dB`);
+  if (differ('cabinet')) words.push(after.cabinet ? 'another cabinet' : 'no cabinet');
+  const others = ['shape', 'inputDb', 'tone', 'squashPercent', 'recoveryMs'] as const;
+  if (others.some(differ)) words.push('another chain');
   return words;
 }
 
