@@ -3,15 +3,18 @@ import fc from 'fast-check';
 import { ampDescription } from '../amps/amp.ts';
 import { BodyRun } from '../amps/body.ts';
 import { DriveRun } from '../amps/drive.ts';
+import { recordedImpulse } from '../amps/recorded-impulse.ts';
 import { anyOf } from '../parameters/any.fixture.ts';
 import { anyPreparation, anyStage, anyVoice } from '../image/any-image.fixture.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { seededHash } from '../signal/random.ts';
+import { Convolver } from '../signal/convolver.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { blockFrames, type PcmSource } from '../sources/blocks.ts';
 import { neutralPreparation, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
 import { neutralTone, toneSections } from '../voices/tone.ts';
+import { wear, wornReach } from '../voices/worn.ts';
 import { madeSource, type MakingStep } from './made-source.ts';
 import { makingLoader, stepMemory } from './making.ts';
 
@@ -27,8 +30,19 @@ const sound = Float32Array.from({ length: raw.frames }, (_, n) => {
   const low = Math.sin((2 * Math.PI * 97 * n) / rate);
   return burst === 0 ? 0.7 * noise : burst === 1 ? 0.02 * noise : 0.5 * low;
 });
-const load = (_: PcmSource, index: number) =>
-  Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames));
+/** Longer than a block: what is heard through it reaches back over several. */
+const response = Float32Array.from(
+  { length: rate - 7 },
+  (_, n) => 0.05 * (2 * seededHash(9, n) - 1) * Math.exp(-n / 9000),
+);
+const recorded: PcmSource = { key: 'response', frames: response.length };
+const load = ({ key }: PcmSource, index: number) =>
+  Promise.resolve(
+    (key === recorded.key ? response : sound).subarray(
+      index * blockFrames,
+      (index + 1) * blockFrames,
+    ),
+  );
 
 async function inBlocks(step: MakingStep, order: readonly number[]): Promise<Float32Array> {
   const source = madeSource(raw, step, rate);
@@ -66,6 +80,20 @@ function inOneGo(step: MakingStep): Float64Array {
     case 'opening':
       new OpeningRun(step.opening, rate).process(samples);
       break;
+    case 'worn': {
+      const reach = wornReach(step.worn, rate);
+      const input = new Float32Array(reach + sound.length);
+      input.set(sound, reach);
+      return Float64Array.from(wear(input, reach, 0, sound.length, step.worn, rate, step.seed));
+    }
+    case 'cabinet': {
+      if ('kind' in step.cabinet) throw new Error('Convolved elsewhere.');
+      const impulse = recordedImpulse(response, step.cabinet, rate, step.ratio);
+      const reach = impulse.length - 1;
+      const input = new Float32Array(reach + sound.length);
+      input.set(sound, reach);
+      return Float64Array.from(new Convolver(impulse).process(input, sound.length));
+    }
     default:
       throw new Error(step.kind);
   }
@@ -139,7 +167,7 @@ describe('made in blocks it is what is made in one go, to −120 dB', () => {
     expect(backwards).toEqual(await inBlocks(step, forwards));
   });
 
-  test('with every allowed setting of preparation, tone, colour, amp chain and opening', async () => {
+  test('with every allowed setting of preparation, tone, colour, amp chain, recorded cabinet, wear and opening', async () => {
     const steps: fc.Arbitrary<MakingStep> = fc.oneof(
       anyPreparation.map((preparation): MakingStep => ({ kind: 'preparation', preparation })),
       fc
@@ -155,6 +183,16 @@ describe('made in blocks it is what is made in one go, to −120 dB', () => {
         .map(([amp, still, ratio]): MakingStep => ({
           kind: 'body',
           body: { ...amp, still },
+          ratio,
+        })),
+      fc
+        .tuple(anyVoice, fc.integer({ min: 0, max: 1e6 }))
+        .map(([{ worn }, seed]): MakingStep => ({ kind: 'worn', worn, seed })),
+      fc
+        .tuple(fc.boolean(), fc.boolean(), fc.constantFrom(0.5, 1, 2))
+        .map(([keepDelay, levelled, ratio]): MakingStep => ({
+          kind: 'cabinet',
+          cabinet: { impulse: recorded, keepDelay, levelled },
           ratio,
         })),
       anyStage.map(({ opening }): MakingStep => ({
