@@ -58,28 +58,45 @@ export function bodySections(
   ];
 }
 
-/** How long it remembers, in frames, to −120 dB. */
-export function bodyMemory(body: Body, rateHz: number, ratio: number): number {
-  const sections = bodySections(body, rateHz, ratio);
-  const filters = filterMemory(sections);
-  if (body.squashPercent === 0) return filters;
-  const highest = sections.reduce(
+/** How long its filters alone remember, in frames. */
+export function toneMemory(body: Body, rateHz: number, ratio: number): number {
+  return filterMemory(bodySections(body, rateHz, ratio));
+}
+
+/** The highest peak that can come to the supply, linear: of twice full scale. */
+function highestPeak(body: Body, rateHz: number, ratio: number): number {
+  return bodySections(body, rateHz, ratio).reduce(
     (gain, section) => gain * peakGain(section),
     2 * 10 ** (Math.max(0, body.inputDb) / 20),
   );
+}
+
+/** How long it remembers, in frames, to −120 dB, whatever it hears; mostly it forgets far sooner (`BodyRun.settled`). */
+export function bodyMemory(body: Body, rateHz: number, ratio: number): number {
+  const filters = toneMemory(body, rateHz, ratio);
+  if (body.squashPercent === 0) return filters;
+  const highest = highestPeak(body, rateHz, ratio);
   return filters + followerMemory(attackMs, body.recoveryMs, floorDb, highest, rateHz);
 }
+
+/** Two followers this near to each other squash alike, to −130 dB. */
+const together = 1e-7;
 
 /** Works through a source in order. */
 export class BodyRun {
   readonly #tone: Cascade;
   readonly #follower: PeakFollower;
+  /** A follower that began with the highest peak there can be: what came before lies between it and the one that began with none. */
+  readonly #fullest: PeakFollower;
   readonly #amount: number;
   readonly #gain: number;
 
   constructor(body: Body, rateHz: number, ratio: number) {
     this.#tone = new Cascade(bodySections(body, rateHz, ratio));
     this.#follower = new PeakFollower(attackMs, body.recoveryMs, rateHz);
+    this.#fullest = new PeakFollower(attackMs, body.recoveryMs, rateHz);
+    const highest = highestPeak(body, rateHz, ratio);
+    this.#fullest.state = [highest, highest];
     this.#gain = 10 ** (body.inputDb / 20);
     this.#amount = (most * body.squashPercent) / 100;
   }
@@ -91,6 +108,24 @@ export class BodyRun {
     if (this.#amount === 0) return;
     for (let n = 0; n < samples.length; n++)
       samples[n] /= 1 + this.#amount * this.#follower.next(samples[n]);
+  }
+
+  /** Hears what lies before the place at which it begins; nothing is made of it, and its values are lost. */
+  hear(samples: Float64Array): void {
+    if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
+    this.#tone.process(samples);
+    if (this.#amount === 0) return;
+    for (let n = 0; n < samples.length; n++) {
+      this.#follower.next(samples[n]);
+      this.#fullest.next(samples[n]);
+    }
+  }
+
+  /** Whether it is as it would be had it heard all that came before: a peak has made it forget that. Of what was only heard. */
+  get settled(): boolean {
+    if (this.#amount === 0) return true;
+    const [low, high] = [this.#follower.state, this.#fullest.state];
+    return low.every((value, n) => Math.abs(high[n] - value) < together);
   }
 
   get state(): readonly number[] {

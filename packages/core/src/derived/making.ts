@@ -1,4 +1,4 @@
-import { bodyMemory, BodyRun } from '../amps/body.ts';
+import { bodyMemory, BodyRun, toneMemory } from '../amps/body.ts';
 import { impulseSamples } from '../amps/cabinet-response.ts';
 import { builtImpulseFrames, cabinetImpulse } from '../amps/cabinet.ts';
 import { DriveRun } from '../amps/drive.ts';
@@ -200,6 +200,15 @@ type RunningStep = Extract<
   { readonly kind: 'preparation' | 'body' | 'tone' | 'opening' }
 >;
 type RunningSource = MadeSource & { readonly step: RunningStep };
+type BodyStep = Extract<MakingStep, { readonly kind: 'body' }>;
+
+/** So many blocks at most are heard again before each block of a body; what remembers longer runs on like all others. */
+const mostHeardAgain = 8;
+
+function isShortBody(source: RunningSource): source is RunningSource & { readonly step: BodyStep } {
+  const { step, rateHz } = source;
+  return step.kind === 'body' && stepMemory(step, rateHz) <= mostHeardAgain * blockFrames;
+}
 
 function isPads(source: MadeSource): source is PadsSource {
   return source.step.kind === 'pads';
@@ -241,7 +250,32 @@ class RunningSources {
     return block;
   }
 
+  /**
+   * A body forgets all that was before a peak which is higher than what is left of those: each block begins by itself, as far before itself
+   * as its own sound asks for, so that one that is turned is heard soon.
+   */
+  async #body(
+    { step, rateHz, from }: RunningSource & { readonly step: BodyStep },
+    index: number,
+  ): Promise<Float32Array> {
+    const most = ceil(stepMemory(step, rateHz) / blockFrames);
+    let back = max(1, ceil(toneMemory(step.body, rateHz, step.ratio) / blockFrames));
+    for (;;) {
+      const run = new BodyRun(step.body, rateHz, step.ratio);
+      for (let at = max(0, index - back); at < index; at++)
+        run.hear(Float64Array.from(await this.#load(from, at)));
+      // From the beginning on nothing was before.
+      if (index <= back || back >= most || run.settled) {
+        const samples = Float64Array.from(await this.#load(from, index));
+        run.process(samples);
+        return Float32Array.from(samples);
+      }
+      back = min(most, 2 * back);
+    }
+  }
+
   async #run(source: RunningSource, index: number): Promise<Float32Array> {
+    if (isShortBody(source)) return this.#body(source, index);
     const { step, rateHz, from } = source;
     const memory = ceil(stepMemory(step, rateHz) / blockFrames);
     const length = 2 ** ceil(log2(memory));

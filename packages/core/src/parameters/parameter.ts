@@ -1,7 +1,7 @@
 import { failure, success, type Outcome } from '../outcome.ts';
 import { figure } from '../quantities/wording.ts';
 
-/** How a change is made inaudible while playing. Every kind of change takes 20 ms. */
+/** How a change is made inaudible while playing. Every kind of change takes 20 to 32 ms. */
 export type Change = 'ramp' | 'crossfade' | 'restart';
 
 /** One row of a parameter table: it drives types, checks, controls, API documents and the written ones. */
