@@ -276,8 +276,9 @@ async function preparePlan(
     key: `take-${n + 1}`,
     frames: layout.frames,
   }));
-  const responses = impulses.map(({ layout }, n): PcmSource => ({
-    key: `impulse-${n + 1}`,
+  // What is read of one is kept by its key: by file and rate, which are not those of another command in the same process.
+  const responses = impulses.map(({ name, layout }): PcmSource => ({
+    key: `${name}@${layout.rateHz}`,
     frames: layout.frames,
   }));
   const all = [...takes, ...impulses];

@@ -10,28 +10,29 @@ const { floor, min } = Math;
 const known = new Map<string, (hz: number) => Complex>();
 const mostKnown = 32;
 
-/** Recorded impulse responses that were read here, by the keys of their sources. */
+/** Recorded impulse responses that were read here, by the keys of their sources and their lengths. */
 const samplesOf = new Map<string, Float32Array>();
 const mostSamples = 64;
+const nameOf = ({ key, frames }: PcmSource) => `${key}/${frames}`;
 
 /** The values of a recorded impulse response; read once. */
 export async function impulseSamples(source: PcmSource, load: BlockLoader): Promise<Float32Array> {
-  const before = samplesOf.get(source.key);
+  const before = samplesOf.get(nameOf(source));
   if (before) return before;
   const samples = await framesReader(source, load)(0, source.frames);
   if (samplesOf.size >= mostSamples) samplesOf.clear();
-  samplesOf.set(source.key, samples);
+  samplesOf.set(nameOf(source), samples);
   return samples;
 }
 
-export function isRead({ key }: PcmSource): boolean {
-  return samplesOf.has(key);
+export function isRead(source: PcmSource): boolean {
+  return samplesOf.has(nameOf(source));
 }
 
 /** The impulse of a cabinet; null for a recorded one that was not read here yet. */
 function impulseOf(cabinet: HeardThrough, rateHz: number): Float64Array | null {
   if ('kind' in cabinet) return cabinetImpulse(cabinet, rateHz);
-  const samples = samplesOf.get(cabinet.impulse.key);
+  const samples = samplesOf.get(nameOf(cabinet.impulse));
   return samples ? recordedImpulse(samples, cabinet, rateHz) : null;
 }
 
