@@ -172,7 +172,11 @@ test('an impulse response of one’s own is dropped on a chain: listed, heard as
   await expect(
     page.getByText(/“song.txt” cannot be an impulse response, which is a WAV file/),
   ).toBeVisible();
-  await dropFiles(page, '.amp-column', [own]);
+  // A chain has one response: what was dropped with it is not lost without a word.
+  await dropFiles(page, '.amp-column', [own, { ...own, name: 'another.wav' }]);
+  await expect(page.getByText('A chain has one: “another.wav” was not taken.')).toBeVisible({
+    timeout: 20_000,
+  });
   const list = page.getByRole('list', { name: 'Impulse responses of yours' });
   await expect(list).toContainText('my box.wav200 ms · 1 chain', { timeout: 20_000 });
   await expect(voice.getByLabel(/^Cabinet, chain of/)).toContainText('my box.wav');

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { ampDescription, usualAmp, type Amp } from '../amps/amp.ts';
+import { usualSharedDrive, type SharedDrive } from '../amps/shared-drive.ts';
 import { demoTape, score } from '../demo/score.ts';
 import { neutralStage } from '../image/stage.ts';
 import { integratedLoudness } from '../measurement/loudness.ts';
@@ -13,7 +14,13 @@ import type { Song } from '../song/song.ts';
 import { newVoice } from '../voices/voice.ts';
 import { chainOffset } from './chain-offset.ts';
 import { chainPhase } from './chain-phase.ts';
-import { compareChains, evenedChains, linedUpChains, type VoiceChange } from './chains.ts';
+import {
+  compareChains,
+  evenedChains,
+  linedUpChains,
+  opposedChains,
+  type VoiceChange,
+} from './chains.ts';
 
 const rate = 48_000;
 const { abs, cos, log10, PI, sin } = Math;
@@ -275,4 +282,17 @@ describe('what of an offset is no delay', () => {
       ),
     ).toBe(true);
   });
+});
+
+test('a drive in front of all voices is no chain of theirs, one of two voices is', () => {
+  const opposed = (left: Amp | null, drive?: SharedDrive) => {
+    const { song } = chained(noise(0.2, rate, 5), left, null, 1);
+    const { p0 } = song.parts;
+    const image = { ...p0.image, ...(drive ? { drive } : {}) };
+    return opposedChains(compile({ ...song, parts: { p0: { ...p0, image } } }, new Map()).parts[0]);
+  };
+  expect(opposed(null)).toBeNull();
+  expect(opposed(null, usualSharedDrive)).toBeNull();
+  expect(opposed(clean)).toEqual(['l', 'r']);
+  expect(opposed(clean, usualSharedDrive)).toEqual(['l', 'r']);
 });

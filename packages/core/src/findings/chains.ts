@@ -5,7 +5,7 @@ import { DynamicsMeter } from '../measurement/dynamics.ts';
 import { integratedLoudness } from '../measurement/loudness.ts';
 import { figure } from '../quantities/wording.ts';
 import { renderRoot } from '../rendering/offline.ts';
-import { isMade } from '../derived/made-source.ts';
+import { isMade, type MadeSource } from '../derived/made-source.ts';
 import { staysPut } from '../rendering/fold-paths.ts';
 import {
   isLowStrand,
@@ -83,16 +83,21 @@ export function opposedChains(part: PartPlan): readonly [string, string] | null 
   if (!first || !last || first.place > -leastApart || last.place < leastApart) return null;
   const both = [first.strand, last.strand];
   if (both[0].takeKey !== both[1].takeKey || !both.every(staysPut)) return null;
-  return both.some(isBehindChain) ? [first.id, last.id] : null;
+  // What plain is behind, too, stands in front of all voices: it is no chain of theirs.
+  const before = new Set(madeBy(part.plain.strand).map(({ key }) => key));
+  const chained = both.some((strand) =>
+    madeBy(strand).some(({ key, step }) => ofChains.has(step.kind) && !before.has(key)),
+  );
+  return chained ? [first.id, last.id] : null;
 }
 
 /** From −1 to 1: nearer to the middle than this a voice is of no side. */
 const leastApart = 0.3;
 
-function isBehindChain(strand: StrandPlan): boolean {
-  for (let source = strand.source; isMade(source); source = source.from)
-    if (ofChains.has(source.step.kind)) return true;
-  return false;
+function madeBy(strand: StrandPlan): MadeSource[] {
+  const made: MadeSource[] = [];
+  for (let source = strand.source; isMade(source); source = source.from) made.push(source);
+  return made;
 }
 
 /** What a voice puts into the image, wherever it stands: its louder side. */

@@ -22,15 +22,15 @@ interface Props {
   readonly part: Part;
   readonly voice: Voice;
   readonly others: readonly Voice[];
-  /** Brings an impulse response for its cabinet. */
-  readonly onImpulse: (file: File) => void;
+  /** Brings an impulse response for its cabinet: the first of these files. */
+  readonly onImpulses: (files: readonly File[]) => void;
 }
 
 /** The chain of one voice, from its input to its output; an impulse response may be dropped on it. */
-export function AmpColumn({ part, voice, others, onImpulse }: Props) {
+export function AmpColumn({ part, voice, others, onImpulses }: Props) {
   const open = useOpenSong();
   const soloed = usePlayback((state) => state.soloVoices[part.id]?.includes(voice.id) ?? false);
-  const { over, handlers } = useFileDrop(([file]) => onImpulse(file), true);
+  const { over, handlers } = useFileDrop(onImpulses, true);
   const { amp } = voice;
   const side = sideOf(voice);
   /** As it is kept: what is only tried is not built upon. */
@@ -166,7 +166,7 @@ export function AmpColumn({ part, voice, others, onImpulse }: Props) {
             onPreview={preview}
             onKeep={keep}
             onCancel={cancel}
-            onImpulse={onImpulse}
+            onImpulse={(file) => onImpulses([file])}
           />
         </>
       ) : (

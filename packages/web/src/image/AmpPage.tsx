@@ -55,7 +55,7 @@ export function AmpPage({ part }: { readonly part: Part }) {
               part={part}
               voice={voice}
               others={voices}
-              onImpulse={(file) => void impulse.bring(file, voice)}
+              onImpulses={(files) => void impulse.bring(files, voice)}
             />
             {n === 0 && first && last && first !== last && (
               <ChainsApartPanel part={part} first={first} second={last} />
@@ -79,7 +79,10 @@ function useImpulseComing(part: Part) {
   const [share, setShare] = useState<number | null>(null);
   const coming = useRef<AbortController | null>(null);
   useEffect(() => () => coming.current?.abort(), []);
-  const bring = async (file: File, voice: Voice) => {
+  const bring = async ([file, ...others]: readonly File[], voice: Voice) => {
+    // A drop may carry nothing that is a file.
+    if ((file as File | undefined) === undefined) return;
+    const left = others.map(({ name }) => `“${name}”`).join(', ');
     coming.current?.abort();
     const stop = new AbortController();
     coming.current = stop;
@@ -104,7 +107,7 @@ function useImpulseComing(part: Part) {
           : [{ kind: 'put-recording' as const, recording }]),
         { kind: 'set-voice', partId: part.id, voiceId: voice.id, changes: { amp } },
       ]);
-      if (done) say(remark);
+      if (done) say(left === '' ? remark : `${remark} A chain has one: ${left} was not taken.`);
     } catch (error) {
       if (!stop.signal.aborted) say(`“${file.name}”: ${sentenceOf(error)}`);
     } finally {

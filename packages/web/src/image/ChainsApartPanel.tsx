@@ -50,7 +50,17 @@ export function ChainsApartPanel({ part, first, second }: Props) {
   const length = Math.min(frames, stretchSeconds * rateHz);
   const from = loop ? Math.min(loop.start, frames) : Math.floor((frames - length) / 2);
   const to = loop ? Math.min(loop.end, frames) : from + length;
-  const of = JSON.stringify([first, second, part.takes, part.preparation, from, to]);
+  const { stage, drive } = part.image;
+  const of = JSON.stringify([
+    first,
+    second,
+    part.takes,
+    part.preparation,
+    stage,
+    drive ?? null,
+    from,
+    to,
+  ]);
   /** Figures of another state are none. */
   const current = apart?.of === of ? apart.figures : null;
   const latest = useRef(of);
@@ -256,9 +266,10 @@ function unlikeDrives(first: Voice, second: Voice): boolean {
 /** What is so whatever it measures. */
 function truths(part: Part, first: Voice, second: Voice): readonly string[] {
   if (first.take !== second.take) return [];
-  const plainOf = ({ amp, delay, tuner, drift, colour, tone, polarity, levelDb }: Voice) =>
-    JSON.stringify({ amp, delay, tuner, drift, colour, tone, polarity, levelDb });
-  if (plainOf(first) === plainOf(second))
+  const plainOf = ({ amp, delay, tuner, drift, colour, tone, worn, polarity, levelDb }: Voice) =>
+    JSON.stringify({ amp, delay, tuner, drift, colour, tone, worn, polarity, levelDb });
+  // A grain is each voice's own.
+  if (plainOf(first) === plainOf(second) && first.worn.grainDb === null)
     return ['Both chains are equal: panned out it is still mono, only louder.'];
   if (!first.amp && !second.amp) return [];
   return [
