@@ -8,7 +8,7 @@ import { makingLoader } from '@pannet/core/derived/making';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { Convolver } from '@pannet/core/signal/convolver';
 import { brisk, gentle, HalfBand } from '@pannet/core/signal/half-band';
-import { blockFrames, type PcmSource } from '@pannet/core/sources/blocks';
+import { blockFrames, blockLength, type PcmSource } from '@pannet/core/sources/blocks';
 import { rateHz, type Material } from './material.ts';
 import { commandSeconds, median, ownSeconds, row } from './timing.ts';
 
@@ -98,7 +98,8 @@ export async function ampSpeed({ mono, folder }: Material): Promise<void> {
     const load = makingLoader((_, index) =>
       Promise.resolve(mono.slice(index * blockFrames, (index + 1) * blockFrames)),
     );
-    for (let index = 0; index * blockFrames < raw.frames; index++) await load(source, index);
+    for (let index = 0; index * blockLength(source) < raw.frames; index++)
+      await load(source, index);
   };
   const whole: number[] = [];
   for (let n = 0; n < 5; n++) whole.push(await ownSeconds(chain));

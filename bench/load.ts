@@ -7,7 +7,7 @@ import { renderPart } from '@pannet/core/rendering/offline';
 import { planSources } from '@pannet/core/rendering/plan';
 import { Monitor } from '@pannet/core/rendering/monitor';
 import { Player } from '@pannet/core/rendering/player';
-import { blockFrames, BlockStore } from '@pannet/core/sources/blocks';
+import { blockLength, BlockStore } from '@pannet/core/sources/blocks';
 import { newVoice, type VoiceChanges } from '@pannet/core/voices/voice';
 import { planOf, rateHz, type Material } from './material.ts';
 import { median, ownSeconds, row } from './timing.ts';
@@ -24,7 +24,7 @@ async function liveMeasuring({ mono }: Material): Promise<void> {
   );
   const store = new BlockStore();
   for (const source of planSources(plan))
-    for (let index = 0; index * blockFrames < source.frames; index++)
+    for (let index = 0; index * blockLength(source) < source.frames; index++)
       store.put(source.key, index, await fetchBlock(source, index));
   const blocks = (seconds * rateHz) / block;
   const watching = () =>
@@ -81,7 +81,7 @@ async function hundredVoices({ mono }: Material): Promise<void> {
   const store = new BlockStore();
   const make = makingLoader(fetchBlock);
   for (const source of planSources(plan))
-    for (let index = 0; index * blockFrames < source.frames; index++)
+    for (let index = 0; index * blockLength(source) < source.frames; index++)
       store.put(source.key, index, await make(source, index));
   const player = new Player(rateHz, store);
   player.watched = 'p0';

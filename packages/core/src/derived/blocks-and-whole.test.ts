@@ -10,7 +10,7 @@ import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { seededHash } from '../signal/random.ts';
 import { Convolver } from '../signal/convolver.ts';
 import { Cascade } from '../signal/cascade.ts';
-import { blockFrames, type PcmSource } from '../sources/blocks.ts';
+import { blockFrames, blockLength, type PcmSource } from '../sources/blocks.ts';
 import { neutralPreparation, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
 import { neutralTone, toneSections } from '../voices/tone.ts';
@@ -44,11 +44,18 @@ const load = ({ key }: PcmSource, index: number) =>
     ),
   );
 
+/** @param order whole blocks of the usual length; what comes in shorter ones comes backwards in each where they do */
 async function inBlocks(step: MakingStep, order: readonly number[]): Promise<Float32Array> {
   const source = madeSource(raw, step, rate);
   const made = makingLoader(load);
   const whole = new Float32Array(raw.frames);
-  for (const index of order) whole.set(await made(source, index), index * blockFrames);
+  const length = blockLength(source);
+  const parts = Array.from({ length: blockFrames / length }, (_, n) => n);
+  for (const usual of order)
+    for (const part of order[0] === 0 ? parts : parts.toReversed()) {
+      const index = usual * parts.length + part;
+      if (index * length < raw.frames) whole.set(await made(source, index), index * length);
+    }
   return whole;
 }
 

@@ -4,7 +4,7 @@ import type { HeardThrough } from '../amps/amp.ts';
 import type { Body } from '../amps/body.ts';
 import type { Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
-import type { PcmSource } from '../sources/blocks.ts';
+import { shortBlockFrames, type PcmSource } from '../sources/blocks.ts';
 import type { Arrangement } from '../takes/arrangement.ts';
 import type { Preparation } from '../takes/preparation.ts';
 import type { Colour } from '../voices/colour.ts';
@@ -43,7 +43,7 @@ export interface MadeSource extends PcmSource {
 }
 
 /** Raised whenever the same step would give other values. */
-const makingVersion = 8;
+const makingVersion = 9;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
@@ -55,7 +55,21 @@ export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): M
     from,
     step,
     rateHz,
+    ...(isMadeShort(step) ? { block: shortBlockFrames } : {}),
   };
+}
+
+/** What belongs to an amp chain comes in short blocks, unless what it is heard through rings on longer than they are. */
+function isMadeShort(step: MakingStep): boolean {
+  switch (step.kind) {
+    case 'drive':
+    case 'body':
+      return true;
+    case 'cabinet':
+      return 'kind' in step.cabinet || step.cabinet.impulse.frames <= shortBlockFrames;
+    default:
+      return false;
+  }
 }
 
 const longestSaid = 2000;

@@ -8,7 +8,7 @@ import { Cascade } from '../signal/cascade.ts';
 import { Convolver } from '../signal/convolver.ts';
 import type { LongFir } from '../signal/long-fir.ts';
 import { filterMemory } from '../signal/memory.ts';
-import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
+import { blockFrames, blockLength, framesReader, type BlockLoader } from '../sources/blocks.ts';
 import { addPiece } from '../takes/arrangement.ts';
 import { preparationMemory, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
@@ -114,7 +114,13 @@ function impulseFrames({ cabinet, ratio }: CabinetStep, rateHz: number): number 
     : stretchedFrames(cabinet.impulse.frames, ratio);
 }
 
-function cabinetOf(step: CabinetStep, rateHz: number, load: BlockLoader): Promise<Convolver> {
+/** @param usual how many frames it mostly filters at once */
+function cabinetOf(
+  step: CabinetStep,
+  rateHz: number,
+  usual: number,
+  load: BlockLoader,
+): Promise<Convolver> {
   const { cabinet, ratio } = step;
   const key = JSON.stringify([cabinet, ratio, rateHz]);
   const made = async () => {
@@ -122,7 +128,7 @@ function cabinetOf(step: CabinetStep, rateHz: number, load: BlockLoader): Promis
       'kind' in cabinet
         ? cabinetImpulse(cabinet, rateHz, ratio)
         : recordedImpulse(await impulseSamples(cabinet.impulse, load), cabinet, rateHz, ratio);
-    return new Convolver(impulse, blockFrames);
+    return new Convolver(impulse, usual);
   };
   const convolver = keptFir(cabinetFirs, key, made);
   // What could not be read is asked for again.
@@ -136,20 +142,23 @@ function cabinetOf(step: CabinetStep, rateHz: number, load: BlockLoader): Promis
  * @param start absolute frame of the block's first
  */
 function makeBlock(
-  { step, rateHz }: MadeSource & { readonly step: BlockStep },
+  source: MadeSource & { readonly step: BlockStep },
   input: Float32Array,
   { behind }: Context,
   start: number,
   count: number,
   load: BlockLoader,
 ): Float32Array | Promise<Float32Array> {
+  const { step, rateHz } = source;
   switch (step.kind) {
     case 'timbre':
       return moveTimbre(input, count, start, step.semitones, rateHz);
     case 'response':
       return firOf(step.response, rateHz).process(input, count);
     case 'cabinet':
-      return cabinetOf(step, rateHz, load).then((cabinet) => cabinet.process(input, count));
+      return cabinetOf(step, rateHz, blockLength(source), load).then((cabinet) =>
+        cabinet.process(input, count),
+      );
     case 'worn':
       return wear(input, behind, start, count, step.worn, rateHz, step.seed);
     case 'drive': {
@@ -251,36 +260,36 @@ class RunningSources {
   }
 
   /**
-   * A body forgets all that was before a peak which is higher than what is left of those: each block begins by itself, as far before itself
-   * as its own sound asks for, so that one that is turned is heard soon.
+   * A body forgets all that was before a peak which is higher than what is left of those: it begins as far before a segment as its sound asks
+   * for, so that one that is turned is heard soon.
    */
-  async #body(
-    { step, rateHz, from }: RunningSource & { readonly step: BodyStep },
-    index: number,
-  ): Promise<Float32Array> {
-    const most = ceil(stepMemory(step, rateHz) / blockFrames);
-    let back = max(1, ceil(toneMemory(step.body, rateHz, step.ratio) / blockFrames));
+  async #settled(
+    { step, rateHz }: RunningSource & { readonly step: BodyStep },
+    segment: number,
+    heard: (at: number) => Promise<Float64Array>,
+    length: number,
+  ): Promise<BodyRun> {
+    const most = ceil(stepMemory(step, rateHz) / length);
+    let back = max(1, ceil(toneMemory(step.body, rateHz, step.ratio) / length));
     for (;;) {
       const run = new BodyRun(step.body, rateHz, step.ratio);
-      for (let at = max(0, index - back); at < index; at++)
-        run.hear(Float64Array.from(await this.#load(from, at)));
+      for (let at = max(0, segment - back); at < segment; at++) run.hear(await heard(at));
       // From the beginning on nothing was before.
-      if (index <= back || back >= most || run.settled) {
-        const samples = Float64Array.from(await this.#load(from, index));
-        run.process(samples);
-        return Float32Array.from(samples);
-      }
+      if (segment <= back || back >= most || run.settled) return run;
       back = min(most, 2 * back);
     }
   }
 
   async #run(source: RunningSource, index: number): Promise<Float32Array> {
-    if (isShortBody(source)) return this.#body(source, index);
-    const { step, rateHz, from } = source;
-    const memory = ceil(stepMemory(step, rateHz) / blockFrames);
-    const length = 2 ** ceil(log2(memory));
-    const segment = floor(index / length) * length;
-    const run = runOf(step, rateHz);
+    const { step, rateHz, from, frames } = source;
+    const length = blockLength(source);
+    const read = framesReader(from, this.#load);
+    const heard = async (at: number) =>
+      Float64Array.from(await read(at * length, min(length, frames - at * length)));
+    const memory = ceil(stepMemory(step, rateHz) / length);
+    const blocks = isShortBody(source) ? blockFrames / length : 2 ** ceil(log2(memory));
+    const segment = floor(index / blocks) * blocks;
+    let run = runOf(step, rateHz);
     let at = index;
     for (; at > segment; at--) {
       const state = this.#states.get(`${source.key}/${at}`);
@@ -289,12 +298,15 @@ class RunningSources {
       break;
     }
     // At its beginning a segment knows nothing: what came before tells it.
-    if (at === segment) at = max(0, segment - memory);
+    if (at === segment) {
+      if (isShortBody(source)) run = await this.#settled(source, segment, heard, length);
+      else at = max(0, segment - memory);
+    }
     for (;;) {
-      const samples = Float64Array.from(await this.#load(from, at));
+      const samples = await heard(at);
       run.process(samples);
       if (at === index) {
-        if (index + 1 < segment + length) this.#keep(`${source.key}/${index + 1}`, run.state);
+        if (index + 1 < segment + blocks) this.#keep(`${source.key}/${index + 1}`, run.state);
         return Float32Array.from(samples);
       }
       at++;
@@ -325,6 +337,12 @@ const mostKept = 96 * blockFrames;
 /** A loader that makes what has to be made, out of what `load` brings. */
 export function makingLoader(load: BlockLoader): BlockLoader {
   const kept = new Map<string, Promise<Float32Array>>();
+  const lengths = new Map<string, number>();
+  let keptFrames = 0;
+  const drop = (name: string) => {
+    if (kept.delete(name)) keptFrames -= lengths.get(name) ?? 0;
+    lengths.delete(name);
+  };
   const loadAny: BlockLoader = (source, index) => {
     if (!isMade(source)) return load(source, index);
     const name = `${source.key}/${index}`;
@@ -333,11 +351,15 @@ export function makingLoader(load: BlockLoader): BlockLoader {
       kept.delete(name);
     } else {
       block = make(source, index);
-      block.catch(() => kept.delete(name));
+      lengths.set(name, blockLength(source));
+      keptFrames += blockLength(source);
+      block.catch(() => drop(name));
     }
     kept.set(name, block);
-    if (kept.size * blockFrames > mostKept)
-      for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
+    for (const oldest of kept.keys()) {
+      if (keptFrames <= mostKept) break;
+      drop(oldest);
+    }
     return block;
   };
   const running = new RunningSources(loadAny);
@@ -372,8 +394,9 @@ export function makingLoader(load: BlockLoader): BlockLoader {
     index: number,
   ): Promise<Float32Array> => {
     const context = contextOf(source.step, source.rateHz);
-    const start = index * blockFrames;
-    const count = min(blockFrames, source.frames - start);
+    const length = blockLength(source);
+    const start = index * length;
+    const count = min(length, source.frames - start);
     const from = start - context.behind;
     const read = framesReader(source.from, loadAny);
     const input = await read(from, context.behind + count + context.ahead);

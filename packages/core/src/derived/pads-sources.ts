@@ -1,4 +1,4 @@
-import { blockFrames, type BlockLoader } from '../sources/blocks.ts';
+import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
 import { padsReach, tunePads } from '../voices/pads.ts';
 import type { MadeSource } from './made-source.ts';
 
@@ -59,8 +59,9 @@ export class PadsSources {
     const blocks = ceil(min(frames, grid + reach) / blockFrames);
     const start = firstBlock * blockFrames;
     const input = new Float32Array(min(frames, blocks * blockFrames) - start);
-    for (let index = firstBlock; index < blocks; index++)
-      input.set(await this.#load(take, index), index * blockFrames - start);
+    const read = framesReader(take, this.#load);
+    for (let at = start; at < start + input.length; at += blockFrames)
+      input.set(await read(at, min(blockFrames, start + input.length - at)), at - start);
     const made = tunePads(input, start, { from, to: grid, before }, step.ratio, rateHz);
     return made.subarray(0, min(frames, grid) - from);
   }

@@ -23,7 +23,7 @@ export async function mostReduction(
   const block = new Float32Array(blockFrames);
   for (let frame = from; frame < to; frame += blockFrames) {
     const count = Math.min(blockFrames, to - frame);
-    store.retain((_, index) => (index + 1) * blockFrames > frame);
+    store.dropBefore([source], frame);
     await ensureBlocks(store, load, [source], frame, frame + count);
     store.read(source, frame, count, block);
     run.process(Float64Array.from(block.subarray(0, count)));

@@ -9,7 +9,7 @@ import { apply } from '../song/commands.ts';
 import { anySong } from '../song/any-song.fixture.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import type { Song } from '../song/song.ts';
-import { blockFrames, BlockStore, type BlockLoader } from '../sources/blocks.ts';
+import { blockFrames, blockLength, BlockStore, type BlockLoader } from '../sources/blocks.ts';
 import { newVoice } from '../voices/voice.ts';
 import { compile } from './compile.ts';
 import { Graph } from './graph.ts';
@@ -169,10 +169,10 @@ describe('any song that passes', () => {
         const at = 2 * quantumFrames;
         for (const node of nodesUnder(plan, roots.heard))
           for (const source of allKinds[node.kind].sources(node))
-            for (let index = 0; index * blockFrames < source.frames; index++)
+            for (let index = 0; index * blockLength(source) < source.frames; index++)
               if (
-                (index + 1) * blockFrames > at - behind &&
-                index * blockFrames < at + quantumFrames + ahead
+                (index + 1) * blockLength(source) > at - behind &&
+                index * blockLength(source) < at + quantumFrames + ahead
               )
                 store.put(source.key, index, await made(source, index));
         const graph = new Graph(rate, store);

@@ -7,7 +7,13 @@ import { spliceNeeds } from '../derived/splice-library.ts';
 import { apply } from '../song/commands.ts';
 import { emptySong, newPart, type Part, type Recording, type Song } from '../song/song.ts';
 import type { Edit } from '../song/edits/edit.ts';
-import { blockFrames, BlockStore, ensureBlocks, type BlockLoader } from '../sources/blocks.ts';
+import {
+  blockFrames,
+  blockLength,
+  BlockStore,
+  ensureBlocks,
+  type BlockLoader,
+} from '../sources/blocks.ts';
 import { compile } from './compile.ts';
 import { prepareSplices, renderStretch } from './offline.ts';
 import { planSources, type RenderPlan } from './plan.ts';
@@ -96,7 +102,7 @@ export async function memoryPlayer(
   const store = new BlockStore();
   const loadAny = makingLoader(load);
   for (const source of planSources(plan))
-    for (let index = 0; index * blockFrames < source.frames; index++)
+    for (let index = 0; index * blockLength(source) < source.frames; index++)
       store.put(source.key, index, await loadAny(source, index));
   const player = new Player(plan.rateHz, store);
   player.watched = plan.parts[0].id;

@@ -1,6 +1,7 @@
 import {
   BlockStore,
   blockFrames,
+  blockRange,
   ensureBlocks,
   type BlockLoader,
   type PcmSource,
@@ -51,7 +52,7 @@ export async function* renderRoot(
   while (frame < to) {
     // Blocks end on the grid, so that no quantum is in two of them: what remembers goes on from it.
     const count = Math.min(gridOf(frame + blockFrames), to) - frame;
-    store.retain((_, index) => (index + 1) * blockFrames > frame - behind);
+    store.dropBefore(sources, frame - behind);
     await ensureBlocks(store, loadAny, sources, frame - behind, frame + count + ahead);
     const block = { frame, left: new Float32Array(count), right: new Float32Array(count) };
     for (; quantum < frame + count; quantum += quantumFrames) {
@@ -126,7 +127,7 @@ export async function prepareSplices(
     frames: need.source.frames,
     table: tables?.of(need.source.key, need.kind, need.ratio, rateHz),
     read: async (start, count) => {
-      store.retain((_, index) => (index + 2) * blockFrames > start);
+      store.dropBefore(sources, start - blockFrames);
       // Now and then a block is asked for again though it is there, so that a loader that wants to be can be left.
       if (++asked % 16 === 0) await load(need.source, firstBlock(need.source, start));
       await ensureBlocks(store, load, sources, start, start + count);
@@ -138,7 +139,6 @@ export async function prepareSplices(
   });
 }
 
-function firstBlock({ frames }: PcmSource, start: number): number {
-  const last = Math.ceil(frames / blockFrames) - 1;
-  return Math.max(0, Math.min(last, Math.floor(start / blockFrames)));
+function firstBlock(source: PcmSource, start: number): number {
+  return Math.min(...blockRange(source, start, source.frames));
 }

@@ -245,16 +245,19 @@ describe('transport', () => {
   });
 
   test('what still sounds while it closes for a jump is not to be dropped', async () => {
-    const { player } = await playing(memorySong([noise(4, rate, 4)]));
+    const { player, plan } = await playing(memorySong([noise(4, rate, 4)]));
+    const { key } = plan.parts[0].strands[0].source;
+    const sounds = (index: number) => player.sounds(key, index);
     runPlayer(player, 4096);
     player.seek(3 * blockFrames);
     expect(player.position).toBe(3 * blockFrames);
-    expect([player.sounds(0), player.sounds(3)]).toEqual([true, false]);
+    expect([sounds(0), sounds(3)]).toEqual([true, false]);
     runPlayer(player, 4096);
-    expect([player.sounds(0), player.sounds(3)]).toEqual([false, true]);
+    expect([sounds(0), sounds(3)]).toEqual([false, true]);
     player.stop();
     runPlayer(player, 4096);
-    expect(player.sounds(3)).toBe(false);
+    expect(sounds(3)).toBe(false);
+    expect(player.sounds('another', 0)).toBe(false);
   });
 
   test('starts and stops without a step', async () => {

@@ -1,6 +1,6 @@
 import { voiceChangeMs } from '../parameters/tables.ts';
 import { fadeTable } from '../signal/fade.ts';
-import { blockFrames, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
+import { blockLength, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { Monitor } from './monitor.ts';
 import { plainMonitoring, type Monitoring } from './monitoring.ts';
@@ -65,6 +65,8 @@ export class Player {
   /** What was heard until lately: it fades out, and its blocks have to last as long. */
   #fading: readonly PcmSource[] = [];
   #fadesUntil = 0;
+  /** Of the blocks of both, by key. */
+  #lengths: ReadonlyMap<string, number> = new Map();
   /** Plans that wait for their sources, the newest last. */
   #pending: readonly Pending[] = [];
   #position = 0;
@@ -149,6 +151,9 @@ export class Player {
     this.#fading = this.#sources;
     this.#fadesUntil = this.#played + (2 * voiceChangeMs * this.#rateHz) / 1000;
     this.#sources = planSources(plan, roots.heard);
+    this.#lengths = new Map(
+      [...this.#fading, ...this.#sources].map((source) => [source.key, blockLength(source)]),
+    );
     this.#reach = planReach(plan, roots.heard);
     this.#endFrame = planEnd(plan);
     if (this.#state === 'stopped') this.monitor.settle();
@@ -216,12 +221,13 @@ export class Player {
   }
 
   /** Whether block `index` of a source may still be read where it plays, though a jump was asked for. */
-  sounds(index: number): boolean {
-    if (this.#state !== 'playing') return false;
+  sounds(key: string, index: number): boolean {
+    const length = this.#lengths.get(key);
+    if (this.#state !== 'playing' || length === undefined) return false;
     const from = this.#position - this.#reach.behind;
     // A plan that waits leaves the one before in need of what comes next.
     const to = this.#position + this.#reach.ahead + this.#rateHz;
-    return index >= Math.floor(from / blockFrames) && index <= Math.floor(to / blockFrames);
+    return index >= Math.floor(from / length) && index <= Math.floor(to / length);
   }
 
   #startable(): boolean {

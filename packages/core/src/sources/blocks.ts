@@ -6,12 +6,19 @@
  * no allocation).
  */
 export const blockFrames = 32_768;
+/** What is dear to make and turned while it plays comes in blocks of a quarter of that, so that it is heard soon. */
+export const shortBlockFrames = 8192;
 
 export interface PcmSource {
   /** Stable: content hash and channel. */
   readonly key: string;
   readonly frames: number;
+  /** How long its blocks are, where that is not the usual: a part of it. */
+  readonly block?: number;
 }
+
+/** How many frames each block of a source has, but its last. */
+export const blockLength = ({ block = blockFrames }: PcmSource): number => block;
 
 /** One channel, counted from 0, of a recording. */
 export function channelSource(
@@ -21,7 +28,7 @@ export function channelSource(
   return { key: `${hash}:${channel}`, frames };
 }
 
-/** Fetches block `index` of a source: `blockFrames` floats, fewer at the end of the source. */
+/** Fetches block `index` of a source: `blockLength` floats, fewer at the end of the source. */
 export type BlockLoader = (source: PcmSource, index: number) => Promise<Float32Array>;
 
 /** `count` frames from `start`, silence outside. */
@@ -50,6 +57,15 @@ export class BlockStore {
     }
   }
 
+  /** Drops the blocks of sources that end at `frame` or before it. */
+  dropBefore(sources: readonly PcmSource[], frame: number): void {
+    for (const source of sources) {
+      const blocks = this.#blocks.get(source.key);
+      for (const index of blocks?.keys() ?? [])
+        if ((index + 1) * blockLength(source) <= frame) blocks?.delete(index);
+    }
+  }
+
   /** In bytes. */
   get size(): number {
     let bytes = 0;
@@ -64,6 +80,7 @@ export class BlockStore {
    */
   read(source: PcmSource, start: number, count: number, target: Float32Array): void {
     const blocks = this.#blocks.get(source.key);
+    const length = source.block ?? blockFrames;
     let at = 0;
     while (at < count) {
       const frame = start + at;
@@ -77,9 +94,9 @@ export class BlockStore {
         target.fill(0, at, count);
         return;
       }
-      const index = Math.floor(frame / blockFrames);
-      const inside = frame - index * blockFrames;
-      const run = Math.min(count - at, blockFrames - inside, source.frames - frame);
+      const index = Math.floor(frame / length);
+      const inside = frame - index * length;
+      const run = Math.min(count - at, length - inside, source.frames - frame);
       const block = blocks?.get(index);
       if (block) {
         for (let n = 0; n < run; n++) target[at + n] = block[inside + n];
@@ -94,11 +111,9 @@ export class BlockStore {
 
 /** Which blocks of a source hold the frames from `from` up to `to`. */
 export function blockRange(source: PcmSource, from: number, to: number): readonly [number, number] {
-  const last = Math.ceil(source.frames / blockFrames) - 1;
-  return [
-    Math.max(0, Math.floor(from / blockFrames)),
-    Math.min(last, Math.floor((to - 1) / blockFrames)),
-  ];
+  const length = blockLength(source);
+  const last = Math.ceil(source.frames / length) - 1;
+  return [Math.max(0, Math.floor(from / length)), Math.min(last, Math.floor((to - 1) / length))];
 }
 
 /** Sees to it that the frames from `from` up to `to` of all sources are in the store. */
@@ -130,17 +145,16 @@ export function framesReader(source: PcmSource, load: BlockLoader): ReadFrames {
       for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
     return known;
   };
-  const last = Math.ceil(source.frames / blockFrames) - 1;
+  const length = blockLength(source);
   return async (start, count) => {
     const out = new Float32Array(count);
-    const first = Math.max(0, Math.floor(start / blockFrames));
-    const end = Math.min(last, Math.floor((start + count - 1) / blockFrames));
+    const [first, end] = blockRange(source, start, start + count);
     // Together, so that they travel together.
     const blocks = await Promise.all(
       Array.from({ length: Math.max(0, end - first + 1) }, (_, n) => block(first + n)),
     );
     for (const [n, samples] of blocks.entries()) {
-      const at = (first + n) * blockFrames - start;
+      const at = (first + n) * length - start;
       const skip = Math.max(0, -at);
       const room = count - Math.max(0, at);
       if (skip < samples.length && room > 0)

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { arrangedSource } from '../derived/take-source.ts';
 import { makingLoader } from '../derived/making.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
-import { blockFrames, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
+import { blockFrames, blockLength, type BlockLoader, type PcmSource } from '../sources/blocks.ts';
 import { arrangedFrames, joinFrames } from './arrangement.ts';
 import type { Align, Clip } from './take.ts';
 
@@ -16,8 +16,8 @@ async function whole(source: PcmSource, samples: Float32Array): Promise<Float32A
     Promise.resolve(samples.subarray(index * blockFrames, (index + 1) * blockFrames));
   const load = makingLoader(raw);
   const all = new Float32Array(source.frames);
-  for (let index = 0; index * blockFrames < source.frames; index++)
-    all.set(await load(source, index), index * blockFrames);
+  for (let index = 0; index * blockLength(source) < source.frames; index++)
+    all.set(await load(source, index), index * blockLength(source));
   return all;
 }
 

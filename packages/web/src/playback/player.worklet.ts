@@ -89,7 +89,8 @@ class PannetProcessor extends AudioWorkletProcessor {
       this.#player.supplied();
     } else
       this.#store.retain(
-        (key, index) => this.#player.sounds(index) || (message.keep[key]?.includes(index) ?? false),
+        (key, index) =>
+          this.#player.sounds(key, index) || (message.keep[key]?.includes(index) ?? false),
       );
   }
 

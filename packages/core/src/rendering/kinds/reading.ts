@@ -148,13 +148,13 @@ export const readingKind: NodeKind<ReadingNode> = {
   pack: (node) => {
     const { tuning, drift } = node.strand;
     // What it is made of is the feeder's to know, who makes it.
-    const { key, frames } = node.strand.source;
+    const { key, frames, block } = node.strand.source;
     const assets: Asset[] = [];
     if (tuning) assets.push({ key: splicesKey(tuning.key), value: tuning.splices });
     if (drift) assets.push({ key: driftKey(drift.key), value: drift.path });
     const strand = {
       ...node.strand,
-      source: { key, frames },
+      source: { key, frames, ...(block === undefined ? {} : { block }) },
       tuning: tuning && { ...tuning, splices: elsewhere },
       drift: drift && { ...drift, path: elsewhere },
     };
