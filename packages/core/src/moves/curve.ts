@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { choice, group, thing, withDefaults, type Described } from '../parameters/description.ts';
-import { cycleParameters, pointParameters } from '../parameters/tables.ts';
+import { cycleParameters, cycleRateParameters, pointParameters } from '../parameters/tables.ts';
 import { beatsAt, type Tempo } from './tempo.ts';
 
 const { PI, sin, abs, floor } = Math;
@@ -38,8 +38,8 @@ export const curveDescription = z.discriminatedUnion('kind', [
     rate: withDefaults({
       value: z
         .number()
-        .min(0.01, { error: 'A cycle has at least 0.01 Hz or beats.' })
-        .max(64, { error: 'A cycle has at most 64 Hz or beats.' })
+        .min(cycleRateParameters.Hz.min, { error: 'A cycle has at least 0.01 Hz or beats.' })
+        .max(cycleRateParameters.Hz.max, { error: 'A cycle has at most 64 Hz or beats.' })
         .default(1),
       unit: choice(['Hz', 'beats']).default('Hz'),
     }),

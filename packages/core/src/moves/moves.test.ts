@@ -6,7 +6,7 @@ import { renderPart } from '../rendering/offline.ts';
 import { apply } from '../song/commands.ts';
 import type { Move } from '../song/song.ts';
 import { curveAt, curveDescription } from './curve.ts';
-import { beatsAt, tempoDescription } from './tempo.ts';
+import { barsAt, beatsAt, secondsAtBar, tempoAt, tempoDescription } from './tempo.ts';
 
 const rate = 48_000;
 
@@ -18,6 +18,18 @@ describe('tempo', () => {
 
   test('beats are counted through changes: 20 in ten seconds at 120, then one a second', () => {
     expect([0, 5, 10, 13].map((seconds) => beatsAt(tempo, seconds))).toEqual([0, 10, 20, 23]);
+  });
+
+  test('bars are counted through changes of tempo and of beats in a bar, and back', () => {
+    const map = tempoDescription.parse([
+      { atS: 0, bpm: 120 },
+      { atS: 8, bpm: 90, beatsPerBar: 3 },
+    ]);
+    // Four bars of four beats in 8 s, then one of three in 2 s.
+    expect([0, 1, 8, 10, 11].map((seconds) => barsAt(map, seconds))).toEqual([0, 0.5, 4, 5, 5.5]);
+    for (const bars of [0, 0.25, 3.9, 4, 4.1, 77])
+      expect(barsAt(map, secondsAtBar(map, bars))).toBeCloseTo(bars, 9);
+    expect([0, 7.9, 8, 99].map((seconds) => tempoAt(map, seconds).bpm)).toEqual([120, 120, 90, 90]);
   });
 
   test.each([

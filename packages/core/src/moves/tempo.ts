@@ -28,25 +28,62 @@ export const tempoDescription = z
   });
 export type Tempo = Described<typeof tempoDescription>;
 
+/** What counts where a song has no tempo of its own. */
+export const usualTempo = tempoDescription.parse([{ atS: 0 }]);
+
+type TempoChange = Tempo[number];
+
+const beatsASecond = ({ bpm }: TempoChange) => bpm / 60;
+const barsASecond = ({ bpm, beatsPerBar }: TempoChange) => bpm / 60 / beatsPerBar;
+
+/** What a tempo map has counted up to a time, fractional. */
+function counted(tempo: Tempo, seconds: number, aSecond: (change: TempoChange) => number): number {
+  let count = 0;
+  for (const [n, change] of tempo.entries()) {
+    const until = Math.min(seconds, tempo[n + 1]?.atS ?? Infinity);
+    if (until <= change.atS) break;
+    count += (until - change.atS) * aSecond(change);
+  }
+  return count;
+}
+
+/** When it has counted so far: the other way round. */
+function whenCounted(
+  tempo: Tempo,
+  count: number,
+  aSecond: (change: TempoChange) => number,
+): number {
+  let before = 0;
+  for (const [n, change] of tempo.entries()) {
+    const next = tempo[n + 1]?.atS ?? Infinity;
+    const seconds = change.atS + (count - before) / aSecond(change);
+    if (seconds <= next) return seconds;
+    before += (next - change.atS) * aSecond(change);
+  }
+  return 0;
+}
+
 /** Beats from the beginning of the song to a time at or after it, fractional. */
 export function beatsAt(tempo: Tempo, seconds: number): number {
-  let beats = 0;
-  for (const [n, { atS, bpm }] of tempo.entries()) {
-    const until = Math.min(seconds, tempo[n + 1]?.atS ?? Infinity);
-    if (until <= atS) break;
-    beats += ((until - atS) * bpm) / 60;
-  }
-  return beats;
+  return counted(tempo, seconds, beatsASecond);
 }
 
 /** Seconds from the beginning of the song to a beat at or after it: the other way round. */
 export function secondsAtBeat(tempo: Tempo, beat: number): number {
-  let before = 0;
-  for (const [n, { atS, bpm }] of tempo.entries()) {
-    const next = tempo[n + 1]?.atS ?? Infinity;
-    const seconds = atS + ((beat - before) * 60) / bpm;
-    if (seconds <= next) return seconds;
-    before += ((next - atS) * bpm) / 60;
-  }
-  return 0;
+  return whenCounted(tempo, beat, beatsASecond);
+}
+
+/** Bars from the beginning of the song to a time at or after it, fractional: 0 is where bar 1 begins. */
+export function barsAt(tempo: Tempo, seconds: number): number {
+  return counted(tempo, seconds, barsASecond);
+}
+
+/** Seconds from the beginning of the song to so many bars after it. */
+export function secondsAtBar(tempo: Tempo, bars: number): number {
+  return whenCounted(tempo, bars, barsASecond);
+}
+
+/** The tempo that holds at a time. */
+export function tempoAt(tempo: Tempo, seconds: number): TempoChange {
+  return tempo.findLast(({ atS }) => atS <= seconds) ?? tempo[0];
 }

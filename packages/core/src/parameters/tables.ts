@@ -172,6 +172,12 @@ export const cycleParameters = {
   phasePercent: row('Phase', '%', [0, 100], 0, [1, 0], 'ramp'),
 } as const;
 
+/** How fast a cycle goes: so many a second, or every so many beats. */
+export const cycleRateParameters = {
+  Hz: row('Rate', 'Hz', [0.01, 64], 4, [0.1, 2], 'restart'),
+  beats: row('Every', 'beats', [0.01, 64], 1, [0.25, 2], 'restart'),
+} as const;
+
 export const tempoParameters = {
   bpm: row('Tempo', 'beats a minute', [10, 500], 120, [1, 1], 'restart'),
   beatsPerBar: row('Beats in a bar', '', [1, 32], 4, [1, 0], 'restart', { whole: true }),

@@ -21,6 +21,9 @@ import './frame.scss';
 const AmongPlace = lazy(() =>
   import('../among/AmongPlace.tsx').then(({ AmongPlace: place }) => ({ default: place })),
 );
+const SongPlace = lazy(() =>
+  import('../overview/SongPlace.tsx').then(({ SongPlace: place }) => ({ default: place })),
+);
 const ImagePlace = lazy(() =>
   import('../image/ImagePlace.tsx').then(({ ImagePlace: place }) => ({ default: place })),
 );
@@ -104,6 +107,7 @@ export function SongFrame() {
                 <Strip />
               </Room>
               <Room key={place} what="This place">
+                {place === 'song' && <SongPlace />}
                 {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
                 {place === 'takes' && (
                   <TakesPlace onFiles={(files, into) => imports.bring(files, into)} />

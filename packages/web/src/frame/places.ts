@@ -2,6 +2,7 @@ import { useLocation } from 'react-router';
 
 /** The places of work, as the address names them. */
 export const places = [
+  { id: 'song', label: 'Song' },
   { id: 'image', label: 'Image' },
   { id: 'takes', label: 'Takes' },
   { id: 'compare', label: 'Compare' },

@@ -1,5 +1,6 @@
 import type { Image } from '@pannet/core/image/image';
 import { areMirrorImages, type Pair } from '@pannet/core/image/pairs';
+import { usualTempo, type Tempo } from '@pannet/core/moves/tempo';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
 import type { Edit } from '@pannet/core/song/edits/edit';
@@ -44,8 +45,11 @@ export class OpenSong {
   readonly blind: BlindSession;
   readonly selection: StoreApi<Selection>;
   readonly waves = new Waves();
-  /** The stretch of the song that is drawn over time; null for all of it. */
-  readonly view = createStore<{ readonly view: TimeView | null }>(() => ({ view: null }));
+  /** The stretch of the song that is drawn over time, null for all of it; and whether rulers go by bars. */
+  readonly view = createStore<{ readonly view: TimeView | null; readonly bars: boolean }>(() => ({
+    view: null,
+    bars: false,
+  }));
   readonly #ends: (() => void)[] = [];
 
   /** @param addressed the part that the address names; the first one if there is no such part */
@@ -391,6 +395,13 @@ export function useTimeView(): TimeView {
   const frames = useSession(({ shown }) => songFrames(shown));
   const whole = useMemo(() => wholeView(frames), [frames]);
   return view && view.to <= whole.to ? view : whole;
+}
+
+/** The tempo by which rulers go; null while they go by time. */
+export function useBars(): Tempo | null {
+  const { bars } = useStore(useOpenSong().view);
+  const tempo = useSession(({ shown }) => shown.tempo);
+  return bars ? (tempo ?? usualTempo) : null;
 }
 
 export function useSelectedPart(): Part | null {

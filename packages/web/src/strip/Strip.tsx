@@ -6,11 +6,11 @@ import {
 import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import type { Take } from '@pannet/core/takes/take';
-import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import type { KeyboardEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
 import { useSize } from '../controls/use-size.ts';
-import { setLoopBetween } from '../session/loop.ts';
 import {
+  useBars,
   useOpenSong,
   usePlayback,
   useRate,
@@ -20,13 +20,13 @@ import {
   useSession,
   useTimeView,
 } from '../session/open-song.ts';
+import { barMarks } from '../waves/bar-marks.ts';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { isWhole, panned, rulerMarks, showing, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
+import { LoopMark, TimeHead, useSeekAndLoop } from './over-time.tsx';
 import './strip.scss';
 
-/** Shorter than this a drag is a click. */
-const clickPixels = 4;
 const rulerHeight = 16;
 /** What one press of a key or a button shows of what was seen. */
 const zoomStep = 0.5;
@@ -46,25 +46,11 @@ export function Strip() {
   const show = (next: TimeView) =>
     open.view.setState({ view: isWhole(next, frames) ? null : next });
   const seen = view.to - view.from;
-  const frameAt = (event: PointerEvent) => {
-    const { left } = event.currentTarget.getBoundingClientRect();
-    const share = Math.min(1, Math.max(0, (event.clientX - left) / width));
-    return Math.min(frames, Math.round(view.from + share * seen));
-  };
   useTimeWheel(ref, {
     zoom: (factor, share) => show(zoomed(view, frames, view.from + share * seen, factor)),
     pan: (share) => show(panned(view, frames, share * seen)),
   });
-  const { handlers } = useGesture<{ readonly from: number; readonly x: number }>({
-    begin: (event) => ({ from: frameAt(event), x: event.clientX }),
-    move: (held, event) => {
-      if (Math.abs(event.clientX - held.x) < clickPixels) return;
-      setLoopBetween(open, held.from, frameAt(event), rate);
-    },
-    end: (held, event) => {
-      if (Math.abs(event.clientX - held.x) < clickPixels) open.playback.seek(held.from);
-    },
-  });
+  const handlers = useSeekAndLoop(view, width, frames);
   /** About the playhead, if that is seen. */
   const zoomBy = (factor: number) => {
     const { frame } = open.playback.store.getState();
@@ -178,44 +164,9 @@ function useShownTake(): Take | null {
   return part.takes[(voice?.take ?? 1) - 1] ?? part.takes[0];
 }
 
-interface OverTime {
+interface RulerProps {
   readonly view: TimeView;
   readonly width: number;
-}
-
-function LoopMark({ view, width, height, rate }: OverTime & { height: number; rate: number }) {
-  const loop = usePlayback((state) => state.loop);
-  const looping = usePlayback((state) => state.looping);
-  if (!loop || loop.end < view.from || loop.start > view.to) return null;
-  // What is far outside would be too far for a drawing to say.
-  const x = (frame: number) =>
-    Math.min(2 * width, Math.max(-width, ((frame - view.from) / (view.to - view.from)) * width));
-  const [left, right] = [x(loop.start), x(loop.end)];
-  return (
-    <svg width={width} height={height} aria-hidden>
-      <g opacity={looping ? 1 : 0.45}>
-        <rect
-          x={left}
-          width={right - left}
-          y={0}
-          height={height}
-          fill="var(--ink)"
-          opacity={0.08}
-        />
-        <path
-          d={`M${left} 0v${height}M${right} 0v${height}`}
-          stroke="var(--ink)"
-          strokeDasharray="3 2"
-        />
-        <text x={Math.max(0, left) + 4} y={11} fontSize={11} className="mono">
-          loop {clock((loop.end - loop.start) / rate, 2)}
-        </text>
-      </g>
-    </svg>
-  );
-}
-
-interface RulerProps extends OverTime {
   readonly frames: number;
   readonly rate: number;
   readonly onView: (view: TimeView) => void;
@@ -239,7 +190,8 @@ function Ruler({ view, width, frames, rate, onView }: RulerProps) {
     end: () => {},
     cancel: ({ view: before }) => onView(before),
   });
-  const { seconds, places } = rulerMarks(view, rate, width);
+  const tempo = useBars();
+  const marks = tempo ? barMarks(view, rate, width, tempo) : timeMarks(view, rate, width);
   return (
     <div
       className="strip-ruler"
@@ -248,32 +200,21 @@ function Ruler({ view, width, frames, rate, onView }: RulerProps) {
       aria-hidden
       {...handlers}
     >
-      {seconds.map((at) => (
+      {marks.map(({ atS, label }) => (
         <span
-          key={at}
+          key={atS}
           className="mono"
-          style={{ transform: `translateX(${((at * rate - view.from) / seen) * width}px)` }}
+          style={{ transform: `translateX(${((atS * rate - view.from) / seen) * width}px)` }}
         >
-          {clock(at, places)}
+          {label}
         </span>
       ))}
     </div>
   );
 }
 
-/** Alone, since it moves all the time; what is seen goes with it when it runs out of it. */
-function TimeHead({ view, frames, width }: OverTime & { readonly frames: number }) {
-  const open = useOpenSong();
-  const frame = usePlayback((state) => state.frame);
-  const playing = usePlayback((state) => state.state !== 'stopped');
-  const before = useRef(frame);
-  useEffect(() => {
-    const wasSeen = before.current >= view.from && before.current < view.to;
-    before.current = frame;
-    if (playing && wasSeen && !isWhole(view, frames) && (frame < view.from || frame >= view.to))
-      open.view.setState({ view: showing(view, frames, frame) });
-  }, [open, frame, playing, view, frames]);
-  const x = ((frame - view.from) / (view.to - view.from)) * width;
-  if (x < 0 || x > width) return null;
-  return <div className="time-head" style={{ transform: `translateX(${x}px)` }} />;
+/** A ruler's marks in minutes and seconds. */
+function timeMarks(view: TimeView, rate: number, width: number) {
+  const { seconds, places } = rulerMarks(view, rate, width);
+  return seconds.map((atS) => ({ atS, label: clock(atS, places) }));
 }

@@ -1,12 +1,6 @@
 import type { Image } from '@pannet/core/image/image';
 import { falseDoubles, takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
-import {
-  alignmentParameters,
-  cutParameters,
-  takeParameters,
-  tempoParameters,
-} from '@pannet/core/parameters/tables';
-import { figure } from '@pannet/core/quantities/wording';
+import { alignmentParameters, cutParameters, takeParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { songFrames, type Part, type Take } from '@pannet/core/song/song';
@@ -31,6 +25,7 @@ import {
 } from '../session/open-song.ts';
 import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
+import { TempoField } from '../tempo/TempoField.tsx';
 import { TakeRow } from './TakeRow.tsx';
 import { TakeWave } from './TakeWave.tsx';
 import { comparisonKey, figuresKey, referenceOf, TakesWork } from './takes-work.ts';
@@ -184,34 +179,6 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
   );
 }
 
-/** The song's tempo, for what is moved by shares of a note; a map of several is left as it came. */
-function TempoField() {
-  const open = useOpenSong();
-  const tempo = useSession(({ song }) => song.tempo);
-  const several = (tempo?.length ?? 0) > 1;
-  return (
-    <label className="takes-field" title="For what is moved by a share of a note, as 1/64">
-      <span className="quiet small">{several ? 'Tempo, first of a map' : 'Tempo'}</span>
-      <NumberField
-        parameter={tempoParameters.bpm}
-        label="Tempo"
-        unit="bpm"
-        disabled={several}
-        value={tempo?.[0].bpm ?? tempoParameters.bpm.default}
-        width={84}
-        onCommit={(bpm) =>
-          open.do(`tempo ${figure(bpm, 1)}`, [
-            {
-              kind: 'set-tempo',
-              tempo: [{ atS: 0, bpm, beatsPerBar: tempo?.[0].beatsPerBar ?? 4 }],
-            },
-          ])
-        }
-      />
-    </label>
-  );
-}
-
 const besideFalse = 'beside-false';
 const draftNumbers = Array.from({ length: 9 }, (_, n) => String(n + 1));
 
@@ -299,7 +266,7 @@ function Toolbar({ part, kept, work, onFiles, charts, onCharts }: ToolbarProps) 
       >
         Line up
       </Button>
-      <label className="takes-field">
+      <label className="named-field">
         <span className="quiet small">how tightly</span>
         <NumberField
           parameter={alignmentParameters.tightnessPercent}
@@ -323,7 +290,7 @@ function Toolbar({ part, kept, work, onFiles, charts, onCharts }: ToolbarProps) 
         Cut silence
       </Button>
       {(['thresholdDb', 'holdMs', 'fadeMs'] as const).map((key) => (
-        <label key={key} className="takes-field">
+        <label key={key} className="named-field">
           <span className="quiet small">{cutParameters[key].label}</span>
           <NumberField
             parameter={cutParameters[key]}

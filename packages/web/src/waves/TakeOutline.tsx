@@ -1,10 +1,12 @@
 import type { Recording } from '@pannet/core/song/song';
-import { alignedArrangement, clipsArrangement, type Piece } from '@pannet/core/takes/arrangement';
+import type { Piece } from '@pannet/core/takes/arrangement';
 import type { Take } from '@pannet/core/takes/take';
 import { useEffect, useMemo, useRef } from 'react';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { drawGround, drawWave } from './draw-wave.ts';
 import type { TimeView } from './time-view.ts';
+import { soundingOf } from './levels.ts';
+import { piecesOf } from './pieces.ts';
 import { useOutline, useStretch } from './use-wave.ts';
 import type { Waves } from './waves.ts';
 
@@ -16,15 +18,21 @@ interface Props {
   readonly view: TimeView;
   readonly width: number;
   readonly height: number;
+  /** Where it sounds is tinted so, and the wave drawn in it, on no ground. */
+  readonly tint?: string;
+  /** So many lie over each other: each tints as much less. */
+  readonly layers?: number;
 }
 
 /** More pieces than this in what is seen are drawn as one: they are too small to be told apart. */
 const mostPieces = 60;
 /** Between full scale and the edge, in pixels. */
 const edge = 2;
+const soundingAlpha = 0.14;
 
 /** A take's wave where it lies: its clips, in the places that lining up gave them. */
-export function TakeOutline({ waves, recording, take, rateHz, view, width, height }: Props) {
+export function TakeOutline(props: Props) {
+  const { waves, recording, take, rateHz, view, width, height, tint, layers = 1 } = props;
   const { channel, clips, align } = take;
   const of = useMemo(() => ({ recording, channel }), [recording, channel]);
   const { ends, failure } = useOutline(waves, of);
@@ -44,7 +52,8 @@ export function TakeOutline({ waves, recording, take, rateHz, view, width, heigh
     if (!context) return;
     const middle = height / 2;
     const x = (frame: number) => ((frame - view.from) / (view.to - view.from)) * width;
-    drawGround(context, width, middle);
+    if (tint === undefined) drawGround(context, width, middle);
+    else context.strokeStyle = context.fillStyle = tint;
     const drawn: readonly Piece[] =
       seen.length > mostPieces
         ? [{ ...seen[0], count: (seen.at(-1)?.at ?? 0) + (seen.at(-1)?.count ?? 0) - seen[0].at }]
@@ -54,41 +63,20 @@ export function TakeOutline({ waves, recording, take, rateHz, view, width, heigh
       context.beginPath();
       context.rect(x(at), 0, x(at + count) - x(at), height);
       context.clip();
+      if (tint !== undefined && ends) {
+        context.globalAlpha = soundingAlpha / layers;
+        for (const { from: begin, to: end } of soundingOf(ends))
+          context.fillRect(x(begin + at - from), 0, x(end) - x(begin), height);
+        context.globalAlpha = 1;
+      }
       drawWave(context, { width, middle, reach: middle - edge }, view, ends, stretch, at - from);
       context.restore();
     }
-  }, [ends, stretch, view, width, height, seen]);
+  }, [ends, stretch, view, width, height, seen, tint, layers]);
   return (
     <>
       <canvas ref={canvas} style={{ width, height }} aria-hidden />
       {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
     </>
   );
-}
-
-/** Where stretches of the recording lie: its clips, moved as the path says. */
-function piecesOf(
-  take: Pick<Take, 'clips' | 'align'>,
-  frames: number,
-  rateHz: number,
-): readonly Piece[] {
-  const whole: Piece = { at: 0, from: 0, count: frames, fadeIn: 0, fadeOut: 0, likeness: 1 };
-  const clipped = clipsArrangement(take, frames, rateHz);
-  const clips = clipped?.pieces ?? [whole];
-  const path = alignedArrangement(take, clipped?.frames ?? frames, rateHz);
-  if (!path) return clips;
-  const pieces: Piece[] = [];
-  for (const moved of path.pieces)
-    for (const clip of clips) {
-      const from = Math.max(moved.from, clip.at);
-      const to = Math.min(moved.from + moved.count, clip.at + clip.count);
-      if (to > from)
-        pieces.push({
-          ...whole,
-          at: moved.at + from - moved.from,
-          from: clip.from + from - clip.at,
-          count: to - from,
-        });
-    }
-  return pieces;
 }

@@ -1,3 +1,4 @@
+import { levelFor } from './levels.ts';
 import { outlineFrames } from './outline.ts';
 import type { TimeView } from './time-view.ts';
 import type { Stretch } from './waves.ts';
@@ -54,10 +55,11 @@ export function drawWave(
       context.fillRect(x(n) - 1.5, y(samples[n]) - 1.5, 3, 3);
     return;
   }
-  const [data, scale, first] = stretch
-    ? [stretch.samples, 1, stretch.from]
-    : [outline, outlineFrames, 0];
+  const coarse = !stretch && outline ? levelFor(outline, framesAPixel) : null;
+  const data = stretch?.samples ?? coarse?.ends;
   if (!data) return;
+  const scale = coarse?.frames ?? 1;
+  const first = stretch?.from ?? 0;
   const pairs = stretch ? data.length : data.length / 2;
   for (let px = 0; px < width; px++) {
     const begin = (view.from + px * framesAPixel - offset - first) / scale;

@@ -3,7 +3,7 @@ import { channelSource, framesReader } from '@pannet/core/sources/blocks';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
-import { outlineQuestion } from './outline.ts';
+import { outlineFrames, outlineQuestion } from './outline.ts';
 
 /** One channel of a recording, which is what a wave is drawn of. */
 export interface WaveOf {
@@ -24,8 +24,11 @@ export interface Stretch {
   readonly samples: Float32Array;
 }
 
-/** So many outlines are kept: a place shows some ten at once. An hour's is 5 MB. */
-const mostOutlines = 24;
+/** Outlines are kept up to so many bytes, and at least so many: a place shows some twenty at once. An hour's is 5 MB. */
+const mostBytes = 128 * 2 ** 20;
+const leastOutlines = 24;
+/** So many are made at once. */
+const mostMaking = 3;
 
 /**
  * Waves of one open song: outlines over all of a recording, each read once, and samples of stretches for what is drawn
@@ -36,6 +39,11 @@ export class Waves {
   readonly #outlines = new Map<string, StoreApi<Outline>>();
   readonly #reader = new RecordingReader(32e6, 4);
   readonly #stop = new AbortController();
+  /** Those that are to be made yet, the newest last: what was asked for last is seen. */
+  readonly #asked: (() => Promise<void>)[] = [];
+  #making = 0;
+  #bytes = 0;
+  readonly #sizes = new Map<string, number>();
 
   outlineOf({ recording, channel }: WaveOf): StoreApi<Outline> {
     const { key } = channelSource(recording, channel);
@@ -44,16 +52,41 @@ export class Waves {
     this.#outlines.delete(key);
     this.#outlines.set(key, store);
     if (kept) return kept;
-    const [oldest] = this.#outlines.keys();
-    if (this.#outlines.size > mostOutlines) this.#outlines.delete(oldest);
+    this.#keep(key, (2 * Float32Array.BYTES_PER_ELEMENT * recording.frames) / outlineFrames);
     const show = (ends: Float32Array) => store.setState({ ends });
-    ask(outlineQuestion, { recording, channel }, { signal: this.#stop.signal, progress: show })
-      .then(show)
-      .catch((error: unknown) => {
-        if (wasStopped(error)) return;
-        store.setState({ failure: error instanceof Error ? error.message : String(error) });
-      });
+    this.#asked.push(() =>
+      ask(outlineQuestion, { recording, channel }, { signal: this.#stop.signal, progress: show })
+        .then(show)
+        .catch((error: unknown) => {
+          if (wasStopped(error)) return;
+          store.setState({ failure: error instanceof Error ? error.message : String(error) });
+        }),
+    );
+    this.#make();
     return store;
+  }
+
+  #make(): void {
+    if (this.#making >= mostMaking) return;
+    const next = this.#asked.pop();
+    if (!next) return;
+    this.#making++;
+    void next().finally(() => {
+      this.#making--;
+      this.#make();
+    });
+  }
+
+  /** Counts an outline that is new, and forgets those that were not used for longest. */
+  #keep(key: string, bytes: number): void {
+    this.#sizes.set(key, bytes);
+    this.#bytes += bytes;
+    for (const oldest of this.#outlines.keys()) {
+      if (this.#bytes <= mostBytes || this.#outlines.size <= leastOutlines) return;
+      this.#outlines.delete(oldest);
+      this.#bytes -= this.#sizes.get(oldest) ?? 0;
+      this.#sizes.delete(oldest);
+    }
   }
 
   /** @param from,to frames; what lies outside the recording is left out */

@@ -1,0 +1,123 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { noise } from '../measurement/signals.fixture.ts';
+import { memorySong } from '../rendering/memory.fixture.ts';
+import { mostGroups } from './along.ts';
+import { apply } from './commands.ts';
+import { changedGroup, groupOf, inGroup, newGroup, songRows } from './groups.ts';
+import { dropEdits, rowId } from './row-drop.ts';
+import type { Group, Song } from './song.ts';
+
+const parts = ['p0', 'p1', 'p2', 'p3'];
+const { song } = memorySong(parts.map((_, n) => noise(1, 48_000, n)));
+
+function grouped(from: Song, groups: readonly Group[] | null): Song {
+  const done = apply(from, {
+    id: 'c',
+    name: 'group',
+    role: 'do',
+    edits: [{ kind: 'set-groups', groups: groups ?? [] }],
+  });
+  if (!done.ok) throw new Error(done.error.sentence);
+  return done.value.song;
+}
+
+const rowsOf = (of: Song) =>
+  songRows(of).map((row) => (row.kind === 'group' ? row.group.name : row.part.id));
+
+describe('groups', () => {
+  test('stand where the first of their parts does, their parts under them in their order', () => {
+    const two = grouped(song, newGroup(song, 'g', ['p3', 'p1']));
+    expect(rowsOf(song)).toEqual(parts);
+    expect(rowsOf(two)).toEqual(['p0', 'Group 1', 'p1', 'p3', 'p2']);
+    expect(groupOf(two, 'p3')?.id).toBe('g');
+    expect(groupOf(two, 'p0')).toBeNull();
+  });
+
+  test('a part is in one group: put into another it leaves the first, and an empty one stays, last', () => {
+    const one = grouped(song, newGroup(song, 'g', ['p0']));
+    const two = grouped(one, newGroup(one, 'h', ['p0', 'p2']));
+    expect(rowsOf(two)).toEqual(['Group 2', 'p0', 'p2', 'p1', 'p3', 'Group 1']);
+    const out = grouped(two, inGroup(two, null, ['p0']));
+    expect(rowsOf(out)).toEqual(['p0', 'p1', 'Group 2', 'p2', 'p3', 'Group 1']);
+    const back = grouped(out, inGroup(out, 'g', ['p3']));
+    expect(rowsOf(back)).toEqual(['p0', 'p1', 'Group 2', 'p2', 'Group 1', 'p3']);
+  });
+
+  test('one is changed, the others are the same; no name comes twice; there is an end to them', () => {
+    let many = song;
+    for (let n = 0; n < mostGroups; n++) many = grouped(many, newGroup(many, `g${n}`, []));
+    expect(new Set(many.groups.map(({ name }) => name)).size).toBe(mostGroups);
+    expect(newGroup(many, 'more', [])).toBeNull();
+    const soft = changedGroup(many, 'g3', { levelDb: -6 });
+    expect(soft[3]).toMatchObject({ id: 'g3', levelDb: -6 });
+    expect(soft[4]).toBe(many.groups[4]);
+  });
+});
+
+describe('a row is dropped on another one', () => {
+  const dropped = (from: Song, dragged: string, over: string): Song => {
+    const edits = dropEdits(from, dragged, over);
+    if (edits.length === 0) return from;
+    const done = apply(from, { id: 'c', name: 'drop', role: 'do', edits });
+    if (!done.ok) throw new Error(done.error.sentence);
+    return done.value.song;
+  };
+  const two = grouped(song, newGroup(song, 'g', ['p1', 'p2']));
+
+  test('a part goes where it is dropped, down and up', () => {
+    expect(rowsOf(dropped(song, 'part/p0', 'part/p2'))).toEqual(['p1', 'p2', 'p0', 'p3']);
+    expect(rowsOf(dropped(song, 'part/p3', 'part/p0'))).toEqual(['p3', 'p0', 'p1', 'p2']);
+    expect(dropped(song, 'part/p0', 'part/p0')).toBe(song);
+  });
+
+  test('into a group on its row or on one of its parts, out of it on any other', () => {
+    expect(rowsOf(two)).toEqual(['p0', 'Group 1', 'p1', 'p2', 'p3']);
+    expect(rowsOf(dropped(two, 'part/p0', 'group/g'))).toEqual(['Group 1', 'p0', 'p1', 'p2', 'p3']);
+    expect(rowsOf(dropped(two, 'part/p3', 'part/p2'))).toEqual(['p0', 'Group 1', 'p1', 'p3', 'p2']);
+    expect(rowsOf(dropped(two, 'part/p1', 'part/p0'))).toEqual(['p1', 'p0', 'Group 1', 'p2', 'p3']);
+    const empty = grouped(two, inGroup(two, null, ['p1', 'p2']));
+    expect(rowsOf(dropped(empty, 'part/p1', 'group/g'))).toEqual([
+      'p0',
+      'Group 1',
+      'p1',
+      'p2',
+      'p3',
+    ]);
+  });
+
+  test('a group takes its parts along, and goes round another group as a whole', () => {
+    expect(rowsOf(dropped(two, 'group/g', 'part/p3'))).toEqual(['p0', 'p3', 'Group 1', 'p1', 'p2']);
+    const three = grouped(two, newGroup(two, 'h', ['p0', 'p3']));
+    expect(rowsOf(three)).toEqual(['Group 2', 'p0', 'p3', 'Group 1', 'p1', 'p2']);
+    expect(rowsOf(dropped(three, 'group/g', 'part/p0'))).toEqual(
+      ['Group 1', 'p1', 'p2'].concat(['Group 2', 'p0', 'p3']),
+    );
+    expect(dropped(three, 'group/g', 'part/p1')).toBe(three);
+  });
+
+  test('whatever is dropped on whatever, every part stays, once, and undo brings all back', () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(7), fc.nat(7)), { maxLength: 12 }), (drops) => {
+        let now = grouped(two, newGroup(two, 'h', ['p3']));
+        for (const [from, to] of drops) {
+          const rows = songRows(now);
+          const edits = dropEdits(
+            now,
+            rowId(rows[from % rows.length]),
+            rowId(rows[to % rows.length]),
+          );
+          if (edits.length === 0) continue;
+          const done = apply(now, { id: 'c', name: 'drop', role: 'do', edits });
+          if (!done.ok) throw new Error(done.error.sentence);
+          const { inverse } = done.value;
+          const back = apply(done.value.song, { id: 'u', name: 'u', role: 'undo', edits: inverse });
+          expect(back.ok && back.value.song).toEqual(now);
+          now = done.value.song;
+          expect([...now.partOrder].sort()).toEqual(parts);
+        }
+      }),
+      { numRuns: 60 },
+    );
+  });
+});

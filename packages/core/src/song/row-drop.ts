@@ -1,0 +1,61 @@
+import type { Edit } from './edits/edit.ts';
+import { groupOf, inGroup, songRows, type SongRow } from './groups.ts';
+import type { Song } from './song.ts';
+
+/** By which rows are told apart: parts and groups may have the same ids. */
+export function rowId(row: SongRow): string {
+  return row.kind === 'group' ? `group/${row.group.id}` : `part/${row.part.id}`;
+}
+
+/** The edits that bring the parts into another order, one at a time from the top. */
+function orderEdits(from: readonly string[], to: readonly string[]): Edit[] {
+  const edits: Edit[] = [];
+  const now = [...from];
+  for (const [index, partId] of to.entries()) {
+    if (now[index] === partId) continue;
+    now.splice(now.indexOf(partId), 1);
+    now.splice(index, 0, partId);
+    edits.push({ kind: 'move-part', partId, index });
+  }
+  return edits;
+}
+
+/**
+ * What it means that a row was dropped on another one. A part dropped on a group or on a part of one goes into it, on any other part it leaves its
+ * own; a group takes its parts along.
+ * @returns nothing where nothing changes
+ */
+export function dropEdits(song: Song, dragged: string, over: string): Edit[] {
+  const rows = songRows(song);
+  const at = rows.findIndex((row) => rowId(row) === dragged);
+  const to = rows.findIndex((row) => rowId(row) === over);
+  if (at < 0 || to < 0 || at === to) return [];
+  const [row, target] = [rows[at], rows[to]];
+  const moving = row.kind === 'group' ? row.group.partIds : [row.part.id];
+  // Between the parts of another group there is no room for a group: it goes before or behind all of it.
+  if (row.kind === 'group' && target.group?.id === row.group.id) return [];
+  const block =
+    row.kind === 'group' && target.group
+      ? target.group.partIds
+      : target.kind === 'part'
+        ? [target.part.id]
+        : target.group.partIds;
+  const rest = song.partOrder.filter((id) => !moving.includes(id));
+  const places = rest.flatMap((id, n) => (block.includes(id) ? [n] : []));
+  const kept = song.partOrder.filter((id) => moving.includes(id));
+  const into = row.kind === 'part' && target.kind === 'group';
+  const index =
+    places.length === 0
+      ? rest.length
+      : at < to && !into
+        ? (places.at(-1) as number) + 1
+        : places[0];
+  const order = places.length === 0 && into ? song.partOrder : rest.toSpliced(index, 0, ...kept);
+  const edits = orderEdits(song.partOrder, order);
+  if (row.kind === 'part') {
+    const groupId = target.group?.id ?? null;
+    if ((groupOf(song, row.part.id)?.id ?? null) !== groupId)
+      edits.unshift({ kind: 'set-groups', groups: inGroup(song, groupId, moving) });
+  }
+  return edits;
+}

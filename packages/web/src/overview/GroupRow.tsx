@@ -1,0 +1,152 @@
+import { useSortable } from '@dnd-kit/sortable';
+import { CSS } from '@dnd-kit/utilities';
+import { CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
+import { groupParameters } from '@pannet/core/parameters/tables';
+import { plural, signedFigure } from '@pannet/core/quantities/wording';
+import { changedGroup } from '@pannet/core/song/groups';
+import { moveOf } from '@pannet/core/song/moves-of';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import type { Group } from '@pannet/core/song/song';
+import { useState } from 'react';
+import { NumberField } from '../controls/NumberField.tsx';
+import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
+import type { TimeView } from '../waves/time-view.ts';
+import { MoveLane } from './MoveLane.tsx';
+
+interface Props {
+  readonly group: Group;
+  readonly view: TimeView;
+  readonly width: number;
+}
+
+/** A group above its parts: level, solo and mute of all of them. */
+export function GroupRow({ group, view, width }: Props) {
+  const open = useOpenSong();
+  const { id, name, partIds } = group;
+  const solo = usePlayback((state) => state.monitoring.solo);
+  const soloed = partIds.length > 0 && partIds.every((partId) => solo.includes(partId));
+  const target = { kind: 'group', id, parameter: 'levelDb' } as const;
+  const move = useSession(({ shown }) => moveOf(shown, target));
+  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
+    useSortable({ id: `group/${id}` });
+  const edits = (changes: Partial<Group>): Edit[] => [
+    { kind: 'set-groups', groups: changedGroup(open.session.store.getState().song, id, changes) },
+  ];
+  const dissolve = () => {
+    const { song } = open.session.store.getState();
+    const own = moveOf(song, target);
+    open.do(`${name}: dissolved`, [
+      ...(own
+        ? [{ kind: 'set-moves', moves: song.moves.filter((one) => one !== own) } as const]
+        : []),
+      { kind: 'set-groups', groups: song.groups.filter((one) => one.id !== id) },
+    ]);
+  };
+  return (
+    <div
+      ref={setNodeRef}
+      className={`group-lane${group.muted ? ' unheard' : ''}`}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      data-testid={`group-${name}`}
+      role="group"
+      aria-label={name}
+    >
+      <div className="group-lane-head">
+        <button
+          type="button"
+          className="btn-tool"
+          aria-label={`Drag ${name}`}
+          title="Drag: the group and its parts elsewhere"
+          ref={setActivatorNodeRef}
+          {...attributes}
+          {...listeners}
+          tabIndex={0}
+          aria-roledescription={undefined}
+        >
+          <DotsSixVertical aria-hidden />
+        </button>
+        <CaretRight size={12} weight="bold" aria-hidden />
+        <Name group={group} onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))} />
+        <span className="quiet small">{plural(partIds.length, 'part')}</span>
+        <span className="flex-grow-1" />
+        <NumberField
+          parameter={groupParameters.levelDb}
+          label={`Level of ${name}`}
+          value={group.levelDb}
+          width={78}
+          onPreview={(levelDb) => open.preview(edits({ levelDb }))}
+          onCommit={(levelDb) =>
+            open.do(`${name}: level ${signedFigure(levelDb, 1)} dB`, edits({ levelDb }))
+          }
+          onCancel={() => open.session.endPreview()}
+        />
+        <button
+          type="button"
+          className="letter-toggle"
+          aria-pressed={soloed}
+          aria-label={`Solo ${name}`}
+          title="Solo: hear only these"
+          onClick={() =>
+            open.playback.listen({
+              solo: [
+                ...solo.filter((partId) => !partIds.includes(partId)),
+                ...(soloed ? [] : partIds),
+              ],
+            })
+          }
+        >
+          S
+        </button>
+        <button
+          type="button"
+          className="letter-toggle"
+          aria-pressed={group.muted}
+          aria-label={`Mute ${name}`}
+          title="Mute all of it"
+          onClick={() =>
+            open.do(`${name}: ${group.muted ? 'unmuted' : 'muted'}`, edits({ muted: !group.muted }))
+          }
+        >
+          M
+        </button>
+        <button
+          type="button"
+          className="btn-tool"
+          aria-label={`Dissolve ${name}`}
+          title="Dissolve: its parts stay, in no group"
+          onClick={dissolve}
+        >
+          <Trash aria-hidden />
+        </button>
+      </div>
+      {move && (
+        <MoveLane name={name} target={target} curve={move.curve} view={view} width={width} />
+      )}
+    </div>
+  );
+}
+
+function Name({ group, onName }: { readonly group: Group; readonly onName: (to: string) => void }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const take = () => {
+    const name = draft?.trim();
+    if (name && name !== group.name) onName(name);
+    setDraft(null);
+  };
+  return (
+    <input
+      className="name-input fw-semibold"
+      style={{ width: `${Math.min(28, Math.max(6, (draft ?? group.name).length + 1))}ch` }}
+      aria-label={`Name of ${group.name}`}
+      maxLength={80}
+      value={draft ?? group.name}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={take}
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key === 'Enter') event.currentTarget.blur();
+        if (event.key === 'Escape') setDraft(null);
+      }}
+    />
+  );
+}

@@ -1,0 +1,120 @@
+import { useSortable } from '@dnd-kit/sortable';
+import { CSS } from '@dnd-kit/utilities';
+import { plural } from '@pannet/core/quantities/wording';
+import { moveOf } from '@pannet/core/song/moves-of';
+import type { Part } from '@pannet/core/song/song';
+import { useRef, type MouseEvent } from 'react';
+import { familyMarks } from '../parts/family-marks.tsx';
+import {
+  useOpenSong,
+  usePlayback,
+  useRate,
+  useRecordings,
+  useSelection,
+  useSession,
+} from '../session/open-song.ts';
+import { useSeekAndLoop } from '../strip/over-time.tsx';
+import { TakeOutline } from '../waves/TakeOutline.tsx';
+import type { TimeView } from '../waves/time-view.ts';
+import { MoveLane } from './MoveLane.tsx';
+import { ShiftBar } from './ShiftBar.tsx';
+import { useVisible } from './use-visible.ts';
+
+export const laneHeight = 30;
+
+interface Props {
+  readonly part: Part;
+  /** Whether it stands under a group. */
+  readonly grouped: boolean;
+  readonly view: TimeView;
+  readonly width: number;
+  /** Of the song. */
+  readonly frames: number;
+}
+
+/** One part over time: its takes over each other, drawn where they sound; what moves under it. */
+export function PartLane({ part, grouped, view, width, frames }: Props) {
+  const open = useOpenSong();
+  const lane = useRef<HTMLDivElement>(null);
+  const visible = useVisible(lane);
+  const recordings = useRecordings();
+  const rateHz = useRate();
+  const { partIds, partId } = useSelection();
+  const selected = partIds.includes(part.id);
+  const heard = usePlayback(
+    ({ monitoring }) => monitoring.solo.length === 0 || monitoring.solo.includes(part.id),
+  );
+  const { icon: Icon, tint } = familyMarks[part.family];
+  const sortable = useSortable({ id: `part/${part.id}` });
+  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
+    sortable;
+  const target = { kind: 'part', id: part.id, parameter: 'levelDb' } as const;
+  const move = useSession(({ shown }) => moveOf(shown, target));
+  const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
+    if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
+      if (partId !== part.id || partIds.length > 1)
+        open.selection.setState({
+          partId: part.id,
+          partIds: [part.id],
+          voiceId: null,
+          voiceIds: [],
+        });
+      return true;
+    }
+    const others = partIds.filter((id) => id !== part.id);
+    const next = selected && others.length > 0 ? others : [...others, part.id];
+    open.selection.setState({
+      partIds: next,
+      partId: next.includes(partId ?? '') ? partId : next[0],
+    });
+    return false;
+  };
+  const handlers = useSeekAndLoop(view, width, frames, select);
+  const takes = part.takes.length;
+  return (
+    <div
+      ref={setNodeRef}
+      className={`part-lane${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      data-testid={`lane-${part.name}`}
+    >
+      <div ref={lane} className="lane-wave" style={{ height: laneHeight }} {...handlers}>
+        {visible &&
+          width > 0 &&
+          part.takes.map((take) => (
+            <TakeOutline
+              key={take.id}
+              waves={open.waves}
+              recording={recordings[take.recording]}
+              take={take}
+              rateHz={rateHz}
+              width={width}
+              height={laneHeight - 1}
+              view={view}
+              tint={tint}
+              layers={part.takes.length}
+            />
+          ))}
+      </div>
+      {selected && <ShiftBar part={part} view={view} width={width} />}
+      <button
+        type="button"
+        className={`lane-name${grouped ? ' grouped' : ''}`}
+        title={`${part.name}: a press selects it (Ctrl: with others), a drag brings it elsewhere or into a group`}
+        ref={setActivatorNodeRef}
+        {...attributes}
+        {...listeners}
+        tabIndex={0}
+        aria-roledescription={undefined}
+        aria-pressed={selected}
+        onClick={select}
+      >
+        <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
+        {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}
+      </button>
+      {move && (
+        <MoveLane name={part.name} target={target} curve={move.curve} view={view} width={width} />
+      )}
+    </div>
+  );
+}

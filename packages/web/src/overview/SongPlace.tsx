@@ -1,0 +1,106 @@
+import { closestCenter, DndContext, PointerSensor, useSensor, useSensors } from '@dnd-kit/core';
+import { restrictToParentElement, restrictToVerticalAxis } from '@dnd-kit/modifiers';
+import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable';
+import { songRows, type SongRow } from '@pannet/core/song/groups';
+import { dropEdits, rowId } from '@pannet/core/song/row-drop';
+import { songFrames } from '@pannet/core/song/song';
+import { useMemo } from 'react';
+import { useSize } from '../controls/use-size.ts';
+import {
+  useBars,
+  useOpenSong,
+  useRate,
+  useSession,
+  useSong,
+  useTimeView,
+} from '../session/open-song.ts';
+import { LoopMark, TimeHead } from '../strip/over-time.tsx';
+import { barMarks } from '../waves/bar-marks.ts';
+import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
+import { useTimeWheel } from '../waves/use-time-wheel.ts';
+import { GroupRow } from './GroupRow.tsx';
+import { PartLane } from './PartLane.tsx';
+import { SongTools } from './SongTools.tsx';
+import './overview.scss';
+
+/** All parts over time, under the strip and its ruler: groups, clips where there is sound, what moves. */
+export function SongPlace() {
+  const open = useOpenSong();
+  const song = useSong();
+  const frames = useSession(({ shown }) => Math.max(1, songFrames(shown)));
+  const { ref, width } = useSize<HTMLDivElement>();
+  const view = useTimeView();
+  const rows = useMemo(() => songRows(song), [song]);
+  // A press selects; only what is moved by some way is dragged.
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
+  const seen = view.to - view.from;
+  const show = (next: TimeView) =>
+    open.view.setState({ view: isWhole(next, frames) ? null : next });
+  useTimeWheel(ref, {
+    zoom: (factor, share) => show(zoomed(view, frames, view.from + share * seen, factor)),
+    pan: (share) => show(panned(view, frames, share * seen)),
+    scrolls: true,
+  });
+  const drop = (dragged: string, over: string) => {
+    const kept = open.session.store.getState().song;
+    const edits = dropEdits(kept, dragged, over);
+    const row = rows.find((one) => rowId(one) === dragged);
+    if (row && edits.length > 0) open.do(`${nameOf(row)}: another place in the song`, edits);
+  };
+  return (
+    <div className="song-place">
+      <div className="song-rows" ref={ref}>
+        <DndContext
+          sensors={sensors}
+          collisionDetection={closestCenter}
+          modifiers={[restrictToVerticalAxis, restrictToParentElement]}
+          onDragEnd={({ active, over }) => over && drop(String(active.id), String(over.id))}
+        >
+          <SortableContext items={rows.map(rowId)} strategy={verticalListSortingStrategy}>
+            <div className="song-lanes">
+              {rows.map((row) =>
+                row.kind === 'group' ? (
+                  <GroupRow key={rowId(row)} group={row.group} width={width} view={view} />
+                ) : (
+                  <PartLane
+                    key={rowId(row)}
+                    part={row.part}
+                    grouped={row.group !== null}
+                    width={width}
+                    view={view}
+                    frames={frames}
+                  />
+                ),
+              )}
+              <OverRows view={view} width={width} frames={frames} />
+            </div>
+          </SortableContext>
+        </DndContext>
+      </div>
+      <SongTools />
+    </div>
+  );
+}
+
+const nameOf = (row: SongRow) => (row.kind === 'group' ? row.group.name : row.part.name);
+
+/** What lies over all rows: bars, the loop, the playhead. */
+function OverRows({ view, width, frames }: { view: TimeView; width: number; frames: number }) {
+  const rate = useRate();
+  const tempo = useBars();
+  const x = (seconds: number) => ((seconds * rate - view.from) / (view.to - view.from)) * width;
+  return (
+    <div className="song-over" aria-hidden>
+      {tempo &&
+        barMarks(view, rate, width, tempo).map(({ atS, bar }) => (
+          <div
+            key={atS}
+            className={bar ? 'bar-line' : 'beat-line'}
+            style={{ transform: `translateX(${x(atS)}px)` }}
+          />
+        ))}
+      <LoopMark view={view} width={width} height={4000} rate={rate} plain />
+      <TimeHead view={view} frames={frames} width={width} />
+    </div>
+  );
+}

@@ -1,0 +1,120 @@
+import { newGroup, inGroup, groupOf } from '@pannet/core/song/groups';
+import { moveOf, withMove } from '@pannet/core/song/moves-of';
+import { plural } from '@pannet/core/quantities/wording';
+import { useStore } from 'zustand';
+import { say } from '../controls/notices.ts';
+import {
+  useOpenSong,
+  useRate,
+  useRecordings,
+  useSelectedPart,
+  useSelection,
+  useSong,
+} from '../session/open-song.ts';
+import { ShiftField } from '../takes/ShiftField.tsx';
+import { TempoField } from '../tempo/TempoField.tsx';
+import { shiftEdits, shiftName } from './part-shift.ts';
+
+const newOne = 'new';
+const none = 'none';
+
+/** Under the rows: the ruler, the tempo, and what is done to the selected parts. */
+export function SongTools() {
+  const open = useOpenSong();
+  const song = useSong();
+  const { partIds } = useSelection();
+  const part = useSelectedPart();
+  const recordings = useRecordings();
+  const rateHz = useRate();
+  const { bars } = useStore(open.view);
+  const group = part && groupOf(song, part.id);
+  const together = partIds.length > 1 ? plural(partIds.length, 'part') : (part?.name ?? '');
+  const into = (where: string) => {
+    const kept = open.session.store.getState().song;
+    const name = where === none ? null : kept.groups.find(({ id }) => id === where)?.name;
+    const groups =
+      where === newOne
+        ? newGroup(kept, crypto.randomUUID(), partIds)
+        : inGroup(kept, where === none ? null : where, partIds);
+    if (!groups) {
+      say(`A song has at most ${kept.groups.length} groups.`);
+      return;
+    }
+    const what = where === newOne ? 'a group' : where === none ? 'in no group' : `into ${name}`;
+    open.do(`${together}: ${what}`, [{ kind: 'set-groups', groups }]);
+  };
+  const target = part && ({ kind: 'part', id: part.id, parameter: 'levelDb' } as const);
+  const moved = target && moveOf(song, target);
+  const addMove = () => {
+    if (!target) return;
+    const kept = open.session.store.getState().song;
+    const atS = open.playback.store.getState().frame / rateHz;
+    const curve = { kind: 'points', points: [{ atS, by: 0, shape: 'straight' }] } as const;
+    open.do(`${part.name}: level along the song`, [
+      {
+        kind: 'set-moves',
+        moves: withMove(kept, target, { ...curve, points: [...curve.points] }, crypto.randomUUID()),
+      },
+    ]);
+  };
+  const shift = (by: number) => {
+    const { song: kept } = open.session.store.getState();
+    const edits = partIds.flatMap((id) => shiftEdits(kept.parts[id], recordings, by));
+    if (edits.length > 0 && part) open.do(shiftName(part, by, rateHz), edits);
+    else say('Nothing of it would be left: the song begins at 0.');
+  };
+  return (
+    <div className="song-tools">
+      <span className="listening" role="group" aria-label="Ruler">
+        {[false, true].map((value) => (
+          <button
+            key={String(value)}
+            type="button"
+            aria-pressed={bars === value}
+            onClick={() => open.view.setState({ bars: value })}
+          >
+            {value ? 'Bars' : 'Time'}
+          </button>
+        ))}
+      </span>
+      <TempoField whole />
+      <span className="flex-grow-1" />
+      {part && (
+        <>
+          <span className="small text-truncate song-tools-name" title={together}>
+            {together}
+          </span>
+          <ShiftField
+            label={`Move ${together} by`}
+            at={open.playback.store.getState().frame}
+            onShift={shift}
+          />
+          <button
+            type="button"
+            className="letter-toggle w-auto px-2"
+            disabled={moved !== null}
+            title="Its level goes by points or a cycle along the song, drawn under it"
+            onClick={addMove}
+          >
+            Move level
+          </button>
+          <select
+            className="plain-select"
+            aria-label={`Group of ${together}`}
+            title="The group that it is in"
+            value={group?.id ?? none}
+            onChange={(event) => into(event.target.value)}
+          >
+            <option value={none}>in no group</option>
+            {song.groups.map(({ id, name }) => (
+              <option key={id} value={id}>
+                in {name}
+              </option>
+            ))}
+            <option value={newOne}>a new group</option>
+          </select>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,125 @@
+/** @jest-environment jsdom */
+import { beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { act, fireEvent, screen, within } from '@testing-library/react';
+import type { OpenSong } from '../session/open-song.ts';
+import { openTwoParts, showIn } from '../testing/show-song.tsx';
+import { SongPlace } from './SongPlace.tsx';
+
+let open: OpenSong;
+const song = () => open.session.store.getState().song;
+const type = (field: HTMLElement, text: string) => {
+  fireEvent.change(field, { target: { value: text } });
+  fireEvent.keyDown(field, { key: 'Enter' });
+};
+const choose = (label: string | RegExp, value: string) =>
+  fireEvent.change(screen.getByLabelText(label), { target: { value } });
+
+// jsdom lays nothing out.
+HTMLElement.prototype.getBoundingClientRect = () => new DOMRect(0, 0, 764, 400);
+
+beforeEach(() => {
+  open = openTwoParts('harp');
+  showIn(open, <SongPlace />);
+});
+
+describe('the song over time', () => {
+  test('has a row for each part; a press selects one, with Ctrl several', () => {
+    const hum = within(screen.getByTestId('lane-Hum')).getByRole('button', { name: /^Hum/ });
+    fireEvent.click(hum, { ctrlKey: true });
+    expect(open.selection.getState().partIds).toEqual(['harp', 'hum']);
+    fireEvent.click(hum);
+    expect(open.selection.getState()).toMatchObject({ partId: 'hum', partIds: ['hum'] });
+  });
+
+  test('selected parts become a group, which is named, levelled, muted, soloed and dissolved, each undone', () => {
+    act(() => void open.selectAllParts());
+    choose(/^Group of/, 'new');
+    const row = () => within(screen.getByRole('group', { name: /^(Group 1|Strings)$/ }));
+    expect(song().groups).toMatchObject([{ name: 'Group 1', partIds: ['hum', 'harp'] }]);
+    const name = row().getByLabelText('Name of Group 1');
+    fireEvent.change(name, { target: { value: 'Strings' } });
+    fireEvent.blur(name);
+    type(row().getByLabelText('Level of Strings'), '-4,5');
+    fireEvent.click(row().getByRole('button', { name: 'Mute Strings' }));
+    expect(song().groups).toMatchObject([{ name: 'Strings', levelDb: -4.5, muted: true }]);
+    fireEvent.click(row().getByRole('button', { name: 'Solo Strings' }));
+    expect(open.playback.store.getState().monitoring.solo).toEqual(['hum', 'harp']);
+    fireEvent.click(row().getByRole('button', { name: 'Dissolve Strings' }));
+    expect(song().groups).toEqual([]);
+    for (let n = 0; n < 5; n++) act(() => void open.session.undo());
+    expect(song().groups).toEqual([]);
+    expect(open.session.store.getState().history.redo.map(({ name: step }) => step)).toContain(
+      'Strings: level −4.5 dB',
+    );
+  });
+
+  test('a part leaves its group by a choice, too', () => {
+    choose(/^Group of/, 'new');
+    expect(song().groups[0].partIds).toEqual(['harp']);
+    choose(/^Group of/, 'none');
+    expect(song().groups[0].partIds).toEqual([]);
+  });
+
+  test('is moved along the song by typing, by keys, and not before its beginning', () => {
+    const at = () => song().parts.harp.takes[0].clips?.[0].atFrame ?? 0;
+    const field = screen.getByLabelText('Move Harp by');
+    type(field, '12.5 ms');
+    expect(at()).toBe(600);
+    const bar = screen.getByRole('button', { name: /^Harp begins at/ });
+    fireEvent.keyDown(bar, { key: 'ArrowRight', altKey: true });
+    fireEvent.keyDown(bar, { key: 'ArrowRight' });
+    expect(at()).toBe(649);
+    fireEvent.keyDown(bar, { key: 'ArrowLeft', shiftKey: true });
+    expect(at()).toBe(169);
+    type(field, '1/16');
+    expect(at()).toBe(169);
+    type(screen.getByLabelText('Tempo'), '100');
+    type(field, '1/16');
+    expect(at()).toBe(169 + 7200);
+  });
+});
+
+describe('a level that moves', () => {
+  const move = () => song().moves[0]?.curve;
+
+  test('gets points that are moved by keys and typed; the last one stays', () => {
+    fireEvent.click(screen.getByRole('button', { name: 'Move level' }));
+    const point = () => screen.getByRole('button', { name: /^Point of Harp/ });
+    fireEvent.focus(point());
+    fireEvent.keyDown(point(), { key: 'ArrowDown', shiftKey: true });
+    fireEvent.keyDown(point(), { key: 'ArrowRight', shiftKey: true });
+    expect(move()).toMatchObject({ points: [{ atS: 0.1, by: -5 }] });
+    type(screen.getByLabelText('Level of the point'), '-8');
+    choose('How it goes on', 'smooth');
+    expect(move()).toMatchObject({ points: [{ atS: 0.1, by: -8, shape: 'smooth' }] });
+    fireEvent.keyDown(point(), { key: 'Delete' });
+    expect(move()).toMatchObject({ points: [{ by: -8 }] });
+  });
+
+  test('goes in a cycle, as many a second or a beat, and stands still again', () => {
+    fireEvent.click(screen.getByRole('button', { name: 'Move level' }));
+    choose('How the level of Harp moves', 'cycle');
+    type(screen.getByLabelText('Rate of the cycle'), '5.5');
+    choose('Unit of the rate', 'beats');
+    type(screen.getByLabelText('Depth'), '12');
+    choose('Shape of the cycle', 'triangle');
+    expect(move()).toMatchObject({
+      kind: 'cycle',
+      rate: { value: 5.5, unit: 'beats' },
+      depthDb: 12,
+      shape: 'triangle',
+    });
+    fireEvent.click(screen.getByRole('button', { name: 'Let the level of Harp stand still' }));
+    expect(song().moves).toEqual([]);
+  });
+});
+
+test('the tempo is tapped and its bars have as many beats as are typed', () => {
+  const tap = screen.getByRole('button', { name: 'Tap' });
+  let now = 0;
+  const clock = jest.spyOn(performance, 'now').mockImplementation(() => now);
+  for (; now < 1500; now += 500) fireEvent.click(tap);
+  clock.mockRestore();
+  type(screen.getByLabelText('Beats in a bar'), '3');
+  expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
+});
