@@ -178,6 +178,28 @@ export const cycleRateParameters = {
   beats: row('Every', 'beats', [0.01, 64], 1, [0.25, 2], 'restart'),
 } as const;
 
+/** A room that parts are fed into. Decay is that of the middle frequencies; lows and highs are shares of it. */
+export const roomParameters = {
+  decayS: row('Decay', 's', [0.1, 12], 1.4, [0.05, 2], 'crossfade', octaves),
+  sizePercent: row('Size', '%', [30, 200], 100, [1, 0], 'crossfade'),
+  lowPercent: row('Decay of the lows', '%', [25, 200], 100, [1, 0], 'crossfade'),
+  highPercent: row('Decay of the highs', '%', [10, 100], 60, [1, 0], 'crossfade'),
+  preDelayLeftMs: row('Pre-delay, left', 'ms', [0, 500], 12, [1, 1], 'crossfade'),
+  preDelayRightMs: row('Pre-delay, right', 'ms', [0, 500], 12, [1, 1], 'crossfade'),
+  earlyDb: row('Early against late', 'dB', [-60, 12], -4, [0.5, 1], 'ramp'),
+  widthPercent: row('Width of the return', '%', [0, 150], 100, [1, 0], 'ramp'),
+  lowCutHz: row('Low cut of the return', 'Hz', [20, 1000], 120, [5, 0], 'crossfade', octavesOrOff),
+  highCutHz: row('High cut of the return', 'Hz', [1000, 20_000], 9000, [100, 0], 'crossfade', {
+    ...octavesOrOff,
+  }),
+  levelDb: row('Room level', 'dB', [-60, 12], -12, [0.5, 1], 'ramp'),
+} as const;
+
+/** What of a part goes into a room. */
+export const feedParameters = {
+  levelDb: row('Feed', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+} as const;
+
 export const tempoParameters = {
   bpm: row('Tempo', 'beats a minute', [10, 500], 120, [1, 1], 'restart'),
   beatsPerBar: row('Beats in a bar', '', [1, 32], 4, [1, 0], 'restart', { whole: true }),

@@ -36,6 +36,7 @@ function part(...strands: StrandPlan[]): PartPlan {
     strands,
     stage: { open, closed: open, opening: null },
     plain: { strand: strand('plain', 0.7, 0.7), level: 1 },
+    flanks: { voiceIds: [], trim: 1 },
     muted: false,
   };
 }

@@ -2,7 +2,7 @@ import { ampGain } from '../amps/amp.ts';
 import { madeSource } from '../derived/made-source.ts';
 import type { SpliceLibrary } from '../derived/splice-library.ts';
 import { takeSource } from '../derived/take-source.ts';
-import type { Image } from '../image/image.ts';
+import { isAnchor, type Image } from '../image/image.ts';
 import type { Stage } from '../image/stage.ts';
 import { db, dbToGain } from '../quantities/units.ts';
 import {
@@ -17,19 +17,16 @@ import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import type { PlanNode } from './kinds/kinds.ts';
-import { sameStage } from './kinds/matrix.ts';
+import { planOf, type Along } from './song-nodes.ts';
 import {
-  roots,
   type BedPlan,
   type PartPlan,
   type PlainPlan,
   type RenderPlan,
   type StageGains,
   type StagePlan,
-  type StrandPlan,
 } from './plan.ts';
-import { sameValue, type Value } from './value.ts';
+import type { Value } from './value.ts';
 import type { Voice } from '../voices/voice.ts';
 import {
   behindSharedDrive,
@@ -56,20 +53,6 @@ export function compile(
   return planOf(parts, rateHz, songFrames(song), along(song, rateHz), previous);
 }
 
-/** What lies over the parts of a song. */
-interface Along {
-  readonly bed: BedPlan | null;
-  readonly groups: readonly {
-    readonly id: string;
-    readonly partIds: readonly string[];
-    readonly gain: Value;
-  }[];
-  /** Of each part that a move belongs to. */
-  readonly partGains: Readonly<Record<string, Value>>;
-}
-
-const nothingAlong: Along = { bed: null, groups: [], partGains: {} };
-
 function along(song: Song, rateHz: number): Along {
   const moved = (kind: 'part' | 'group', id: string, base: number): Value => {
     const move = song.moves.find(({ target }) => target.kind === kind && target.id === id);
@@ -82,148 +65,13 @@ function along(song: Song, rateHz: number): Along {
       partIds,
       gain: muted ? 0 : moved('group', id, dbToGain(db(levelDb))),
     })),
+    rooms: song.rooms,
     partGains: Object.fromEntries(
       song.moves.flatMap(({ target }) =>
         target.kind === 'part' ? [[target.id, moved('part', target.id, 1)]] : [],
       ),
     ),
   };
-}
-
-/** Parts as a graph. A node that is what it was in `previous` is the same one, so that only what has changed is looked at. */
-export function planOf(
-  parts: readonly PartPlan[],
-  rateHz: number,
-  frames: number,
-  { bed, groups, partGains }: Along = nothingAlong,
-  previous: RenderPlan | null = null,
-): RenderPlan {
-  const nodes: PlanNode[] = [];
-  const groupOf = (partId: string) => groups.find(({ partIds }) => partIds.includes(partId));
-  for (const part of parts) nodes.push(...partNodes(part, partGains[part.id] ?? 1));
-  const ids = parts.map(({ id }) => id);
-  for (const { id, partIds, gain } of groups)
-    nodes.push({
-      kind: 'gain',
-      id: roots.group(id),
-      inputs: parts
-        .filter((part) => partIds.includes(part.id) && !part.muted)
-        .map((part) => roots.part(part.id)),
-      gain,
-    });
-  const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
-  nodes.push({
-    kind: 'sum',
-    id: roots.song,
-    inputs: [
-      ...groups.map(({ id }) => roots.group(id)),
-      ...sounding.map(({ id }) => roots.part(id)),
-    ],
-  });
-  if (bed) nodes.push({ kind: 'bed', id: `bed/${bed.left.key}/${bed.right.key}`, inputs: [], bed });
-  nodes.push({
-    kind: 'monitor',
-    id: roots.heard,
-    inputs: [
-      ...ids.flatMap((id) => [roots.part(id), roots.plain(id)]),
-      ...(bed ? [(nodes.at(-1) as PlanNode).id] : []),
-    ],
-    parts: parts.map(({ id, muted }) => ({
-      id,
-      image: roots.part(id),
-      plain: roots.plain(id),
-      muted,
-      groupGain: groupOf(id)?.gain ?? 1,
-    })),
-  });
-  return { rateHz, frames, parts, nodes: keptNodes(nodes, previous) };
-}
-
-/** Nodes of plans of parts: a part that is what it was has the same ones. */
-const nodesOfParts = new WeakMap<PartPlan, { readonly gain: Value; readonly nodes: PlanNode[] }>();
-
-function partNodes(part: PartPlan, gain: Value): readonly PlanNode[] {
-  const known = nodesOfParts.get(part);
-  if (known && sameValue(known.gain, gain)) return known.nodes;
-  const nodes = newPartNodes(part, gain);
-  nodesOfParts.set(part, { gain, nodes });
-  return nodes;
-}
-
-/** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
-function newPartNodes(part: PartPlan, gain: Value): PlanNode[] {
-  const { id, strands, stage, plain } = part;
-  const readings = strands.map((strand): PlanNode => ({
-    kind: 'reading',
-    id: `part/${id}/strand/${strand.id}`,
-    inputs: [],
-    strand,
-  }));
-  const voices = [...new Set(strands.map(({ voiceId }) => voiceId))].map((voiceId): PlanNode => ({
-    kind: 'sum',
-    id: roots.voice(id, voiceId),
-    inputs: strands.flatMap((strand, n) => (strand.voiceId === voiceId ? [readings[n].id] : [])),
-  }));
-  const take = `part/${id}/take`;
-  return [
-    ...readings,
-    ...voices,
-    // Not of the voices but of all their readings: the order in which they are added is that of the strands.
-    { kind: 'sum', id: `part/${id}/voices`, inputs: readings.map((node) => node.id) },
-    { kind: 'matrix', id: roots.stage(id), inputs: [`part/${id}/voices`], stage },
-    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain },
-    { kind: 'reading', id: take, inputs: [], strand: plain.strand },
-    { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
-  ];
-}
-
-/** Nodes of before in the place of those that are the same: of parts that have not changed without a look inside. */
-function keptNodes(nodes: readonly PlanNode[], previous: RenderPlan | null): PlanNode[] {
-  if (!previous) return [...nodes];
-  const before = new Map(previous.nodes.map((node) => [node.id, node]));
-  return nodes.map((node) => {
-    const known = before.get(node.id);
-    return known && known !== node && sameNode(known, node) ? known : node;
-  });
-}
-
-function sameNode(a: PlanNode, b: PlanNode): boolean {
-  if (a.kind !== b.kind || a.inputs.length !== b.inputs.length) return false;
-  if (a.inputs.some((id, n) => id !== b.inputs[n])) return false;
-  switch (a.kind) {
-    case 'sum':
-      return true;
-    case 'reading':
-      return sameStrand(a.strand, (b as typeof a).strand);
-    case 'matrix':
-      return sameStage(a.stage, (b as typeof a).stage);
-    case 'gain':
-      return sameValue(a.gain, (b as typeof a).gain);
-    case 'bed':
-      return a.bed.gain === (b as typeof a).bed.gain;
-    case 'monitor':
-      return a.parts.every((row, n) => {
-        const other = (b as typeof a).parts[n];
-        return (
-          row.id === other.id &&
-          row.muted === other.muted &&
-          sameValue(row.groupGain, other.groupGain)
-        );
-      });
-  }
-}
-
-function sameStrand(a: StrandPlan, b: StrandPlan): boolean {
-  return (
-    a === b ||
-    (a.source.key === b.source.key &&
-      a.delayFrames === b.delayFrames &&
-      a.left === b.left &&
-      a.right === b.right &&
-      a.awaits === b.awaits &&
-      a.tuning?.key === b.tuning?.key &&
-      a.drift?.key === b.drift?.key)
-  );
 }
 
 /** What the plan of a part was made of: it is the same one while that is. */
@@ -331,6 +179,10 @@ export function planImage(
     frames: Math.max(...takes.map(({ source }) => source.frames)),
     strands: compileStrands(image, panLaw, ground, ready, splices, previous),
     stage: stagePlan(image.stage, level, ready[0].prepared, rateHz),
+    flanks: {
+      voiceIds: image.voices.filter((voice) => !isAnchor(voice)).map((voice) => voice.id),
+      trim: dbToGain(db(image.stage.trimDb)),
+    },
     plain: plainPlan(
       ready,
       image.voices.find(({ id }) => id === plainVoice),

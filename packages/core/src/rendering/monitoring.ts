@@ -10,6 +10,8 @@ export interface Monitoring {
   /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
   readonly image: Readonly<Record<string, number>>;
   readonly bedHeard: boolean;
+  /** Whether what rooms give back is heard. */
+  readonly roomsHeard: boolean;
   /** Of all that is heard, linear; the last thing before the speakers. */
   readonly level: number;
 }
@@ -20,5 +22,6 @@ export const plainMonitoring: Monitoring = {
   plain: {},
   image: {},
   bedHeard: true,
+  roomsHeard: true,
   level: 1,
 };

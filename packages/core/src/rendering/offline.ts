@@ -46,9 +46,10 @@ export async function* renderRoot(
   const { behind, ahead } = planReach(plan, root, kinds);
   const loadAny = makingLoader(load);
   const gridOf = (frame: number) => Math.floor(frame / quantumFrames) * quantumFrames;
-  // What remembers is rolled in, so that a stretch is what the whole has there.
-  let quantum = gridOf(from - memoryOf(nodes, plan.rateHz, kinds));
-  let frame = from;
+  // What remembers is rolled in, so that a stretch is what the whole has there; nothing sounds before the take that is read earliest.
+  const rolledIn = Math.max(from - memoryOf(nodes, plan.rateHz, kinds), -ahead);
+  let quantum = gridOf(Math.min(from, rolledIn));
+  let frame = quantum;
   while (frame < to) {
     // Blocks end on the grid, so that no quantum is in two of them: what remembers goes on from it.
     const count = Math.min(gridOf(frame + blockFrames), to) - frame;
@@ -64,9 +65,20 @@ export async function* renderRoot(
       block.left.set(left.subarray(start, end), at + start);
       block.right.set(right.subarray(start, end), at + start);
     }
-    yield block;
     frame += count;
+    if (frame > from) yield behindStart(block, from);
   }
+}
+
+/** A block without what lies before a frame. */
+function behindStart(block: RenderedBlock, from: number): RenderedBlock {
+  const before = from - block.frame;
+  if (before <= 0) return block;
+  return {
+    frame: from,
+    left: block.left.slice(before),
+    right: block.right.slice(before),
+  };
 }
 
 /** Renders a part, or its plain reference, as `renderRoot` does. */

@@ -37,6 +37,10 @@ export const roots = {
   /** One voice before the stage. */
   voice: (partId: string, voiceId: string) => `part/${partId}/voice/${voiceId}`,
   group: (groupId: string) => `group/${groupId}`,
+  /** What a room gives back. */
+  room: (roomId: string) => `room/${roomId}`,
+  /** Something as it is listened to, by its own root. */
+  listened: (root: string) => `${roots.heard}/${root}`,
 } as const;
 
 export interface PartPlan {
@@ -46,6 +50,8 @@ export interface PartPlan {
   readonly strands: readonly StrandPlan[];
   readonly stage: StagePlan;
   readonly plain: PlainPlan;
+  /** All voices but the anchor, and the stage's trim, linear: for what only they are fed into. */
+  readonly flanks: { readonly voiceIds: readonly string[]; readonly trim: number };
   readonly muted: boolean;
 }
 
@@ -165,11 +171,10 @@ export function withSplices(plan: PlanGraph, key: string, splices: SplicePlan): 
   };
 }
 
-/** As far as all of a plan reads, in frames, with what its nodes remember. */
+/** As far as all of a plan reads round a place, in frames. What its nodes remember is not in it: after a jump they begin empty. */
 export function planReach(plan: PlanGraph, root?: string, kinds: Kinds = allKinds): Reach {
   const nodes = root === undefined ? plan.nodes : nodesUnder(plan, root);
-  const { behind, ahead } = furthest(nodes.map((node) => kinds[node.kind].reach(node)));
-  return { behind: behind + memoryOf(nodes, plan.rateHz, kinds), ahead };
+  return furthest(nodes.map((node) => kinds[node.kind].reach(node)));
 }
 
 /** How long nodes remember, in frames. What one remembers another may be given later still: their times add up. */
@@ -181,7 +186,7 @@ export function memoryOf(
   return nodes.reduce((sum, node) => sum + kinds[node.kind].memoryFrames(node, rateHz), 0);
 }
 
-/** The frame after which nothing of a plan sounds any more: tails included, song and bed. */
+/** The frame after which nothing of a plan is heard any more: tails included, song and bed; what rings on in a room until it is 60 dB softer. */
 export function planEnd(plan: PlanGraph): number {
   let end = plan.frames;
   for (const node of plan.nodes)
@@ -190,5 +195,6 @@ export function planEnd(plan: PlanGraph): number {
       if (strand.left !== 0 || strand.right !== 0)
         end = Math.max(end, mapEnd(strand, strand.source));
     }
-  return end;
+  const tails = plan.nodes.map((node) => allKinds[node.kind].memoryFrames(node, plan.rateHz));
+  return end + Math.ceil(Math.max(0, ...tails) / 2);
 }

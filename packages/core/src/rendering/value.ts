@@ -23,3 +23,8 @@ export function sameValue(a: Value, b: Value): boolean {
   if (typeof a === 'number' || typeof b === 'number') return a === b;
   return a.base === b.base && a.curve === b.curve && a.tempo === b.tempo && a.rateHz === b.rateHz;
 }
+
+/** A gain times a number. */
+export function scaled(value: Value, by: number): Value {
+  return typeof value === 'number' ? value * by : { ...value, base: value.base * by };
+}

@@ -88,6 +88,16 @@ export const anySong: fc.Arbitrary<Song> = fc
         ...group,
         partIds: grouped ? partOrder.slice(0, 2) : [],
       })),
+      rooms: song.rooms.slice(0, 2).map((room) => ({
+        ...room,
+        // The time to −120 dB is made whole, in a law that runs often.
+        decayS: Math.min(0.4, room.decayS),
+        feeds: room.feeds.slice(0, 3).map((feed, n) => ({
+          ...feed,
+          partId: partOrder[n % partOrder.length],
+          voiceId: feed.from === 'voice' ? 'v1' : null,
+        })),
+      })),
       moves: song.moves
         .slice(0, 1)
         .map((move) => ({ ...move, target: { ...move.target, kind: 'part' as const, id: 'p0' } })),

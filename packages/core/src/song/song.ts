@@ -16,6 +16,7 @@ import {
 import { bedParameters, rateParameter } from '../parameters/tables.ts';
 import { arrangedFrames } from '../takes/arrangement.ts';
 import type { Take } from '../takes/take.ts';
+import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, mostGroups, mostMoves, moveDescription } from './along.ts';
 import { comparisonDescription, mostComparisons } from './comparison.ts';
@@ -26,6 +27,7 @@ export type { Take } from '../takes/take.ts';
 export type { Comparison } from './comparison.ts';
 export { mostComparisons } from './comparison.ts';
 export type { Group, Move } from './along.ts';
+export type { Feed, Room } from '../rooms/room.ts';
 export type { Original, Recording } from './recording.ts';
 export { families, newPart, type Family, type Part } from './part.ts';
 
@@ -57,8 +59,7 @@ export const songDescription = thing({
   /** What was found by comparing blind, the newest last. */
   comparisons: z.array(comparisonDescription).max(mostComparisons).default([]),
   groups: z.array(groupDescription).max(mostGroups).default([]),
-  /** Shared reverbs and echoes; there is no kind of room yet that a song could hold. */
-  rooms: z.array(z.never()).default([]),
+  rooms: z.array(roomDescription).max(mostRooms).default([]),
   moves: z.array(moveDescription).max(mostMoves).default([]),
   tempo: tempoDescription.nullable().default(null),
 });
@@ -181,6 +182,19 @@ export function checkSong(song: Song): Outcome<Song> {
     return refuse('A group names parts of the song, and each is in one group at most.', 'groups');
   if (new Set(song.groups.map(({ id }) => id)).size !== song.groups.length)
     return refuse('Two groups have one id.', 'groups');
+  if (new Set(song.rooms.map(({ id }) => id)).size !== song.rooms.length)
+    return refuse('Two rooms have one id.', 'rooms');
+  for (const [n, { feeds }] of song.rooms.entries())
+    for (const [k, { partId, from, voiceId }] of feeds.entries()) {
+      const place = `rooms[${n}].feeds[${k}]`;
+      if (!ordered.has(partId))
+        return refuse('A room is fed by parts of the song.', `${place}.partId`);
+      if ((from === 'voice') !== (voiceId !== null))
+        return refuse(
+          'A room that is fed by a voice names it, and by anything else none.',
+          `${place}.voiceId`,
+        );
+    }
   for (const [n, { target }] of song.moves.entries()) {
     const known =
       target.kind === 'part'

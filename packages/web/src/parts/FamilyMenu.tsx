@@ -1,5 +1,6 @@
 import { ArrowDown, ArrowUp, Copy, Trash, WarningDiamond } from '@phosphor-icons/react';
 import { families, mostParts, type Family, type Part } from '@pannet/core/song/song';
+import { removalEdits } from '@pannet/core/song/removal';
 import type { MouseEvent } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { say } from '../controls/notices.ts';
@@ -27,7 +28,7 @@ export function FamilyMenu({ part }: { readonly part: Part }) {
       { kind: 'set-part', partId, changes: { family } },
     ]);
   const remove = () => {
-    if (open.do(`remove ${part.name}`, [{ kind: 'remove-part', partId: part.id }]))
+    if (open.do(`remove ${part.name}`, removalEdits(open.session.store.getState().song, part.id)))
       say(`“${part.name}” was removed.`, { label: 'Undo', run: () => open.session.undo() });
   };
   return (

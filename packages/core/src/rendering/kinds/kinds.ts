@@ -1,13 +1,16 @@
 import { bedKind, type BedNode } from './bed.ts';
 import { gainKind, type GainNode } from './gain.ts';
 import type { NodeBase, NodeKind } from './kind.ts';
+import { listenedKind, type ListenedNode } from './listened.ts';
 import { matrixKind, type MatrixNode } from './matrix.ts';
 import { monitorKind, type MonitorNode } from './monitor.ts';
 import { readingKind, type ReadingNode } from './reading.ts';
+import { roomKind, type RoomNode } from './room.ts';
 import { sumKind, type SumNode } from './sum.ts';
 
 /** A node of a plan. */
-export type PlanNode = ReadingNode | SumNode | MatrixNode | GainNode | BedNode | MonitorNode;
+export type PlanNode =
+  ReadingNode | SumNode | MatrixNode | GainNode | BedNode | RoomNode | ListenedNode | MonitorNode;
 
 /** Every kind of node. A new one is a file and its row. */
 export const nodeKinds: {
@@ -18,6 +21,8 @@ export const nodeKinds: {
   matrix: matrixKind,
   gain: gainKind,
   bed: bedKind,
+  room: roomKind,
+  listened: listenedKind,
   monitor: monitorKind,
 };
 

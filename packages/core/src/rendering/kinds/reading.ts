@@ -14,8 +14,6 @@ export interface ReadingNode extends NodeBase {
 }
 
 const reading = new Float64Array(quantumFrames);
-const voiceLeft = new Float64Array(quantumFrames);
-const voiceRight = new Float64Array(quantumFrames);
 
 /** What a strand does: what it reads, and how much of it goes to each side. */
 interface Layer {
@@ -55,6 +53,9 @@ class ReadingRun implements NodeRun<ReadingNode> {
   readonly #fade: Float64Array;
   readonly #layers: Layer[];
   #waiting: Layer | null = null;
+  /** What it gave in the quantum in which it last went over to something else. */
+  readonly #moved = [new Float64Array(quantumFrames), new Float64Array(quantumFrames)] as const;
+  #pass = -1;
 
   constructor({ strand }: ReadingNode, context: RunContext) {
     this.#context = context;
@@ -96,8 +97,14 @@ class ReadingRun implements NodeRun<ReadingNode> {
   }
 
   add(left: Side, right: Side): void {
-    const { store, frame } = this.#context;
+    const { store, frame, pass } = this.#context;
     const layers = this.#layers;
+    if (pass === this.#pass) {
+      // Another one reads it in the same quantum, in which its fades have gone on already.
+      addScaled(this.#moved[0], 1, left);
+      addScaled(this.#moved[1], 1, right);
+      return;
+    }
     if (layers.length === 1) {
       const layer = layers[0];
       if (layer.left === 0 && layer.right === 0) return;
@@ -106,8 +113,17 @@ class ReadingRun implements NodeRun<ReadingNode> {
       addScaled(reading, layer.right, right);
       return;
     }
-    voiceLeft.fill(0);
-    voiceRight.fill(0);
+    this.#pass = pass;
+    this.#move(this.#moved[0].fill(0), this.#moved[1].fill(0));
+    addScaled(this.#moved[0], 1, left);
+    addScaled(this.#moved[1], 1, right);
+    this.#take();
+  }
+
+  /** Fades each layer in over those under it. */
+  #move(left: Float64Array, right: Float64Array): void {
+    const { store, frame } = this.#context;
+    const layers = this.#layers;
     let read: Tap | null = null;
     for (let k = 0; k < layers.length; k++) {
       const layer = layers[k];
@@ -116,19 +132,16 @@ class ReadingRun implements NodeRun<ReadingNode> {
         read = layer.tap;
       }
       if (k === 0) {
-        addScaled(reading, layer.left, voiceLeft);
-        addScaled(reading, layer.right, voiceRight);
+        addScaled(reading, layer.left, left);
+        addScaled(reading, layer.right, right);
         continue;
       }
-      fadeOver(voiceLeft, reading, layer.left, this.#fade, layer.step);
-      fadeOver(voiceRight, reading, layer.right, this.#fade, layer.step);
+      fadeOver(left, reading, layer.left, this.#fade, layer.step);
+      fadeOver(right, reading, layer.right, this.#fade, layer.step);
       layer.step += quantumFrames;
     }
-    addScaled(voiceLeft, 1, left);
-    addScaled(voiceRight, 1, right);
     // What lies under a layer that is all there is no longer heard.
     while (layers.length > 1 && layers[1].step >= this.#fade.length) layers.shift();
-    this.#take();
   }
 }
 

@@ -15,6 +15,7 @@ import { setPanLaw } from './set-pan-law.ts';
 import { setPart } from './set-part.ts';
 import { setPreparation } from './set-preparation.ts';
 import { setRate } from './set-rate.ts';
+import { setRooms } from './set-rooms.ts';
 import { setSharedDrive } from './set-shared-drive.ts';
 import { setStage } from './set-stage.ts';
 import { setTake } from './set-take.ts';
@@ -49,4 +50,5 @@ export const editModules = {
   'remove-comparison': removeComparison,
   'set-groups': setGroups,
   'set-moves': setMoves,
+  'set-rooms': setRooms,
 } as const;

@@ -12,11 +12,12 @@ export const removePart: EditModule<typeof description> = {
     if (!part) return noPart(partId);
     const named =
       song.groups.some(({ partIds }) => partIds.includes(partId)) ||
-      song.moves.some(({ target }) => target.kind === 'part' && target.id === partId);
+      song.moves.some(({ target }) => target.kind === 'part' && target.id === partId) ||
+      song.rooms.some(({ feeds }) => feeds.some((feed) => feed.partId === partId));
     if (named)
       return failure(
         'in-use',
-        `“${part.name}” is in a group, or a move belongs to it; take it out of there first.`,
+        `“${part.name}” is in a group, feeds a room, or a move belongs to it; take it out of there first.`,
         'partId',
       );
     const { [partId]: _, ...parts } = song.parts;

@@ -1,0 +1,251 @@
+import { db, dbToGain } from '../quantities/units.ts';
+import type { Feed, Room } from '../rooms/room.ts';
+import type { PlanNode } from './kinds/kinds.ts';
+import { sameStage } from './kinds/matrix.ts';
+import { monitorInputs } from './kinds/monitor.ts';
+import { roots, type BedPlan, type PartPlan, type RenderPlan, type StrandPlan } from './plan.ts';
+import { sameValue, scaled, type Value } from './value.ts';
+
+/** What lies over the parts of a song. */
+export interface Along {
+  readonly bed: BedPlan | null;
+  readonly groups: readonly {
+    readonly id: string;
+    readonly partIds: readonly string[];
+    readonly gain: Value;
+  }[];
+  readonly rooms: readonly Room[];
+  /** Of each part that a move belongs to. */
+  readonly partGains: Readonly<Record<string, Value>>;
+}
+
+const nothingAlong: Along = { bed: null, groups: [], rooms: [], partGains: {} };
+
+/** Parts as a graph. A node that is what it was in `previous` is the same one, so that only what has changed is looked at. */
+export function planOf(
+  parts: readonly PartPlan[],
+  rateHz: number,
+  frames: number,
+  { bed, groups, rooms, partGains }: Along = nothingAlong,
+  previous: RenderPlan | null = null,
+): RenderPlan {
+  const nodes: PlanNode[] = [];
+  const groupOf = (partId: string) => groups.find(({ partIds }) => partIds.includes(partId));
+  for (const part of parts) nodes.push(...partNodes(part, partGains[part.id] ?? 1));
+  for (const { id, muted } of parts)
+    nodes.push({
+      kind: 'listened',
+      id: roots.listened(roots.part(id)),
+      partId: id,
+      muted,
+      inputs: [roots.part(id), roots.plain(id)],
+    });
+  for (const { id, partIds, gain } of groups) {
+    const members = parts.filter((part) => partIds.includes(part.id));
+    const sounding = members.filter(({ muted }) => !muted);
+    const group = { kind: 'gain', gain } as const;
+    nodes.push(
+      { ...group, id: roots.group(id), inputs: sounding.map((part) => roots.part(part.id)) },
+      {
+        ...group,
+        id: roots.listened(roots.group(id)),
+        inputs: members.map((part) => roots.listened(roots.part(part.id))),
+      },
+    );
+  }
+  const fed = roomNodes(parts, rooms, partGains);
+  nodes.push(...fed.nodes);
+  const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
+  nodes.push({
+    kind: 'sum',
+    id: roots.song,
+    inputs: [
+      ...groups.map(({ id }) => roots.group(id)),
+      ...sounding.map(({ id }) => roots.part(id)),
+      ...rooms.map(({ id }) => roots.room(id)),
+    ],
+  });
+  if (bed) nodes.push({ kind: 'bed', id: `bed/${bed.left.key}/${bed.right.key}`, inputs: [], bed });
+  const heard = {
+    parts: parts.map(({ id }) => ({ id: roots.listened(roots.part(id)), direct: !groupOf(id) })),
+    told: fed.told,
+    groups: groups.map(({ id }) => roots.listened(roots.group(id))),
+    rooms: rooms.map(({ id }) => roots.listened(roots.room(id))),
+    beds: bed ? [(nodes.at(-1) as PlanNode).id] : [],
+  };
+  nodes.push({ kind: 'monitor', id: roots.heard, inputs: monitorInputs(heard), ...heard });
+  return { rateHz, frames, parts, nodes: keptNodes(nodes, previous) };
+}
+
+/**
+ * Each room twice: as it is exported, fed by the parts that are not muted, and as it is listened to, fed by what is heard of them.
+ * @returns with what has to be told how it is listened to
+ */
+function roomNodes(
+  parts: readonly PartPlan[],
+  rooms: readonly Room[],
+  partGains: Along['partGains'],
+): { readonly nodes: readonly PlanNode[]; readonly told: readonly string[] } {
+  const nodes: PlanNode[] = [];
+  const told: string[] = [];
+  for (const { id, name: _, feeds, ...room } of rooms) {
+    const root = roots.room(id);
+    const inputs: string[] = [];
+    const heard: string[] = [];
+    for (const [n, feed] of feeds.entries()) {
+      const part = parts.find((one) => one.id === feed.partId);
+      if (!part) continue;
+      const fed = fedNodes(part, feed, `${root}/feed/${n}`, partGains[part.id] ?? 1);
+      nodes.push(...fed.nodes);
+      if (!part.muted) inputs.push(fed.id);
+      heard.push(fed.heard);
+      if (fed.told !== null) told.push(fed.told);
+    }
+    nodes.push(
+      { kind: 'room', id: root, inputs, room },
+      { kind: 'room', id: roots.listened(root), inputs: heard, room },
+    );
+  }
+  return { nodes, told };
+}
+
+interface Fed {
+  readonly nodes: readonly PlanNode[];
+  /** What goes into the room that is exported, and into the one that is listened to. */
+  readonly id: string;
+  readonly heard: string;
+  /** What has to be told how it is listened to; null where the part itself is that. */
+  readonly told: string | null;
+}
+
+/** @param moves of the part's level along the song */
+function fedNodes(part: PartPlan, feed: Feed, id: string, moves: Value): Fed {
+  const gain = dbToGain(db(feed.levelDb));
+  const { level } = part.plain;
+  const heard = roots.listened(id);
+  if (feed.from === 'image' && !feed.beforeLevel) {
+    const own = roots.part(part.id);
+    return {
+      nodes: [
+        { kind: 'gain', id, inputs: [own], gain },
+        { kind: 'gain', id: heard, inputs: [roots.listened(own)], gain },
+      ],
+      id,
+      heard,
+      told: null,
+    };
+  }
+  // What is not the part as it is mixed is taken where it comes from, and listened to by itself.
+  const source = `${id}/source`;
+  const listened = roots.listened(source);
+  const ids = feed.from === 'voice' ? [feed.voiceId ?? ''] : part.flanks.voiceIds;
+  const nodes: PlanNode[] =
+    feed.from === 'image'
+      ? [{ kind: 'gain', id: source, inputs: [roots.stage(part.id)], gain: 1 / level }]
+      : [
+          {
+            kind: 'gain',
+            id: source,
+            inputs: ids.map((voiceId) => roots.voice(part.id, voiceId)),
+            gain: scaled(
+              feed.beforeLevel ? 1 : moves,
+              part.flanks.trim * (feed.beforeLevel ? 1 : level),
+            ),
+          },
+        ];
+  return {
+    nodes: [
+      ...nodes,
+      { kind: 'listened', id: listened, partId: part.id, muted: part.muted, inputs: [source] },
+      { kind: 'gain', id, inputs: [source], gain },
+      { kind: 'gain', id: heard, inputs: [listened], gain },
+    ],
+    id,
+    heard,
+    told: listened,
+  };
+}
+
+/** Nodes of plans of parts: a part that is what it was has the same ones. */
+const nodesOfParts = new WeakMap<PartPlan, { readonly gain: Value; readonly nodes: PlanNode[] }>();
+
+function partNodes(part: PartPlan, gain: Value): readonly PlanNode[] {
+  const known = nodesOfParts.get(part);
+  if (known && sameValue(known.gain, gain)) return known.nodes;
+  const nodes = newPartNodes(part, gain);
+  nodesOfParts.set(part, { gain, nodes });
+  return nodes;
+}
+
+/** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
+function newPartNodes(part: PartPlan, gain: Value): PlanNode[] {
+  const { id, strands, stage, plain } = part;
+  const readings = strands.map((strand): PlanNode => ({
+    kind: 'reading',
+    id: `part/${id}/strand/${strand.id}`,
+    inputs: [],
+    strand,
+  }));
+  const voices = [...new Set(strands.map(({ voiceId }) => voiceId))].map((voiceId): PlanNode => ({
+    kind: 'sum',
+    id: roots.voice(id, voiceId),
+    inputs: strands.flatMap((strand, n) => (strand.voiceId === voiceId ? [readings[n].id] : [])),
+  }));
+  const take = `part/${id}/take`;
+  return [
+    ...readings,
+    ...voices,
+    // Not of the voices but of all their readings: the order in which they are added is that of the strands.
+    { kind: 'sum', id: `part/${id}/voices`, inputs: readings.map((node) => node.id) },
+    { kind: 'matrix', id: roots.stage(id), inputs: [`part/${id}/voices`], stage },
+    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain },
+    { kind: 'reading', id: take, inputs: [], strand: plain.strand },
+    { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
+  ];
+}
+
+/** Nodes of before in the place of those that are the same: of parts that have not changed without a look inside. */
+function keptNodes(nodes: readonly PlanNode[], previous: RenderPlan | null): PlanNode[] {
+  if (!previous) return [...nodes];
+  const before = new Map(previous.nodes.map((node) => [node.id, node]));
+  return nodes.map((node) => {
+    const known = before.get(node.id);
+    return known && known !== node && sameNode(known, node) ? known : node;
+  });
+}
+
+function sameNode(a: PlanNode, b: PlanNode): boolean {
+  if (a.kind !== b.kind || a.inputs.length !== b.inputs.length) return false;
+  if (a.inputs.some((id, n) => id !== b.inputs[n])) return false;
+  switch (a.kind) {
+    case 'sum':
+      return true;
+    case 'reading':
+      return sameStrand(a.strand, (b as typeof a).strand);
+    case 'matrix':
+      return sameStage(a.stage, (b as typeof a).stage);
+    case 'gain':
+      return sameValue(a.gain, (b as typeof a).gain);
+    case 'bed':
+      return a.bed.gain === (b as typeof a).bed.gain;
+    case 'listened':
+      return a.muted === (b as typeof a).muted;
+    case 'room':
+      return JSON.stringify(a.room) === JSON.stringify((b as typeof a).room);
+    case 'monitor':
+      return a.parts.every(({ direct }, n) => direct === (b as typeof a).parts[n]?.direct);
+  }
+}
+
+function sameStrand(a: StrandPlan, b: StrandPlan): boolean {
+  return (
+    a === b ||
+    (a.source.key === b.source.key &&
+      a.delayFrames === b.delayFrames &&
+      a.left === b.left &&
+      a.right === b.right &&
+      a.awaits === b.awaits &&
+      a.tuning?.key === b.tuning?.key &&
+      a.drift?.key === b.drift?.key)
+  );
+}

@@ -1,0 +1,233 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { noise } from '../measurement/signals.fixture.ts';
+import { anyOf } from '../parameters/any.fixture.ts';
+import { Biquad } from '../signal/biquad.ts';
+import { highPass, lowPass } from '../signal/filters.ts';
+import { decayAt, memoryS } from './absorption.ts';
+import { characters } from './character.ts';
+import { lineFrames, Network } from './network.ts';
+import { reflections } from './reflections.ts';
+import { newRoom, roomDescription, roomKinds, type Room } from './room.ts';
+
+const rate = 48_000;
+const { abs, log10, max, sqrt } = Math;
+const octaves = [250, 500, 1000, 2000, 4000];
+const even = { lowPercent: 100, highPercent: 100 };
+
+interface Return {
+  readonly early: readonly [Float64Array, Float64Array];
+  readonly late: readonly [Float64Array, Float64Array];
+}
+
+/** What comes back of both sides, in quanta. */
+function returned(room: Room, left: Float32Array, right: Float32Array, frames: number): Return {
+  const network = new Network(room, rate);
+  const pair = (count: number) => [new Float64Array(count), new Float64Array(count)] as const;
+  const [early, late, input] = [pair(frames), pair(frames), pair(128)];
+  for (let at = 0; at + 128 <= frames; at += 128) {
+    for (const [n, side] of [left, right].entries()) {
+      input[n].fill(0);
+      input[n].set(side.subarray(at, at + 128));
+    }
+    const part = ([l, r]: readonly [Float64Array, Float64Array]) =>
+      [l.subarray(at, at + 128), r.subarray(at, at + 128)] as const;
+    network.process(input[0], input[1], part(early), part(late), 128);
+  }
+  return { early, late };
+}
+
+const impulse = Float32Array.of(1);
+const nothing = new Float32Array(0);
+
+/** Fourth-order Butterworth on either side of an octave; IEC 61260 asks for no less steep. */
+function octave(samples: Float64Array, hz: number): Float64Array {
+  const out = Float64Array.from(samples);
+  for (const q of [0.5412, 1.3066]) {
+    new Biquad(highPass(hz / Math.SQRT2, q, rate)).process(out, out, out.length);
+    new Biquad(lowPass(hz * Math.SQRT2, q, rate)).process(out, out, out.length);
+  }
+  return out;
+}
+
+/**
+ * T30 as ISO 3382-1 says: decay curves by backward integration (Schroeder, J. Acoust. Soc. Am. 37, 1965), those of several ways through the room averaged, the
+ * straight line through −5 to −35 dB of it, to 60 dB. With how far the curve strays from that line, in dB.
+ */
+function t30(
+  responses: readonly Float64Array[],
+  every = 480,
+): { readonly seconds: number; readonly strays: number } {
+  const curve: number[] = [];
+  let sum = 0;
+  for (let n = responses[0].length - 1; n >= 0; n--) {
+    for (const response of responses) sum += response[n] ** 2;
+    if (n % every === 0) curve.push(sum);
+  }
+  const points = curve
+    .reverse()
+    .map((value, n) => ({ s: (n * every) / rate, db: 10 * log10(value / curve[0]) }))
+    .filter(({ db }) => db <= -5 && db >= -35);
+  const mean = (of: (point: { s: number; db: number }) => number) =>
+    points.reduce((total, point) => total + of(point), 0) / points.length;
+  const [s, db] = [mean((point) => point.s), mean((point) => point.db)];
+  const slope =
+    mean((point) => (point.s - s) * (point.db - db)) / mean((point) => (point.s - s) ** 2);
+  const strays = max(...points.map((point) => abs(point.db - db - slope * (point.s - s))));
+  return { seconds: -60 / slope, strays };
+}
+
+/** All ways through a room: from each side to each. */
+function ways(room: Room, seconds: number): Float64Array[] {
+  const frames = Math.ceil(seconds * rate);
+  return [
+    ...returned(room, impulse, nothing, frames).late,
+    ...returned(room, nothing, impulse, frames).late,
+  ];
+}
+
+const power = (samples: Float64Array, from = 0) =>
+  samples.subarray(from).reduce((sum, value) => sum + value * value, 0);
+
+describe('a room of ours', () => {
+  test.each(roomKinds.flatMap((kind) => [0.5, 1.4, 4].map((decayS) => [kind, decayS] as const)))(
+    '%s of %d s: T30 within 5 %% of what is set, 250 Hz to 4 kHz, straight to 1 dB',
+    (kind, decayS) => {
+      const room = newRoom('r', 'Room', { kind, decayS, ...even });
+      const all = ways(room, 1.5 * decayS);
+      for (const hz of octaves)
+        expect(abs(t30(all.map((way) => octave(way, hz))).seconds / decayS - 1)).toBeLessThan(0.05);
+      for (const way of all) expect(t30([way]).strays).toBeLessThan(1);
+    },
+  );
+
+  test('lows and highs decay as they are set, and that is what decayAt says', () => {
+    const room = newRoom('r', 'Room', {
+      kind: 'hall',
+      decayS: 2,
+      lowPercent: 150,
+      highPercent: 40,
+    });
+    expect(decayAt(room, 20, rate)).toBeCloseTo(3, 1);
+    expect(decayAt(room, 20_000, rate)).toBeCloseTo(0.8, 1);
+    const all = ways(room, 4);
+    for (const hz of [500, 1000, 2000]) {
+      const { seconds } = t30(all.map((way) => octave(way, hz)));
+      const [low, high] = [
+        decayAt(room, hz * Math.SQRT2, rate),
+        decayAt(room, hz / Math.SQRT2, rate),
+      ];
+      expect(seconds).toBeGreaterThan(0.95 * low);
+      expect(seconds).toBeLessThan(1.05 * high);
+    }
+  });
+
+  test.each(roomKinds)('%s: its sides are unlike, and alone it folds 3 dB softer', (kind) => {
+    const room = newRoom('r', 'Room', { kind, decayS: 1.5, ...even });
+    for (const [left, right] of [
+      [impulse, nothing],
+      [nothing, impulse],
+      [impulse, impulse],
+    ]) {
+      const { late } = returned(room, left, right, 2 * rate);
+      const from = Math.round(0.1 * rate);
+      const [l, r] = late.map((side) => side.subarray(from));
+      const cross = l.reduce((sum, value, n) => sum + value * r[n], 0);
+      expect(abs(cross / sqrt(power(l) * power(r)))).toBeLessThan(0.2);
+      const fold = l.map((value, n) => (value + r[n]) / 2);
+      const lossDb = 10 * log10(power(fold) / ((power(l) + power(r)) / 2));
+      expect(abs(lossDb + 3)).toBeLessThan(0.7);
+    }
+  });
+
+  test.each(roomKinds)('%s: no octave stands out by 6 dB, whatever its size', (kind) => {
+    for (const sizePercent of [30, 100, 200]) {
+      const room = newRoom('r', 'Room', { kind, decayS: 1, sizePercent, ...even });
+      const { late } = returned(room, impulse, impulse, 2 * rate);
+      const levels = [125, ...octaves, 8000].map((hz) => {
+        const each = octave(late[0], hz);
+        // White: an octave up has twice the band.
+        return 10 * log10(power(each) / hz);
+      });
+      for (let n = 1; n < levels.length; n++)
+        expect(abs(levels[n] - levels[n - 1])).toBeLessThan(6);
+    }
+  });
+
+  test('of noise both parts of the return are as loud as what comes in, however long they last', () => {
+    const [left, right] = [noise(6, rate, 3), noise(6, rate, 4)];
+    for (const kind of roomKinds)
+      for (const decayS of [0.3, 1.2]) {
+        const room = newRoom('r', 'Room', { kind, decayS, ...even });
+        const { early, late } = returned(room, left, right, 6 * rate - 128);
+        const whole = power(Float64Array.from(left), 3 * rate);
+        const db = (side: Float64Array) => 10 * log10(power(side, 3 * rate) / whole);
+        for (const side of late) expect(abs(db(side))).toBeLessThan(1.5);
+        if (characters[kind].box) for (const side of early) expect(abs(db(side))).toBeLessThan(2.5);
+        else expect(power(early[0])).toBe(0);
+      }
+  });
+
+  test('lines are prime and none twice, at every rate and size', () => {
+    for (const kind of roomKinds)
+      for (const sizePercent of [30, 100, 200])
+        for (const rateHz of [8000, 44_100, 192_000]) {
+          const lines = lineFrames(newRoom('r', 'Room', { kind, sizePercent }), rateHz);
+          expect(new Set(lines).size).toBe(16);
+          for (const line of lines)
+            for (let by = 2; by * by <= line; by++) expect(line % by).not.toBe(0);
+        }
+  });
+
+  test('every allowed one dies away: after its memory nothing of an impulse is left', () => {
+    fc.assert(
+      fc.property(anyOf(roomDescription), (any) => {
+        const room = { ...(any as Room), decayS: Math.min(0.8, any.decayS) };
+        const frames = Math.ceil(memoryS(room) * rate);
+        const { early, late } = returned(room, impulse, impulse, frames + 4800);
+        for (const side of [...early, ...late]) {
+          expect(side.every(Number.isFinite)).toBe(true);
+          const left = side.subarray(frames).reduce((most, value) => max(most, abs(value)), 1e-9);
+          expect(20 * log10(left)).toBeLessThan(-120);
+        }
+      }),
+      { numRuns: 25, interruptAfterTimeLimit: 30_000 },
+    );
+  });
+});
+
+describe('first reflections', () => {
+  test('come from mirror images of the box: the first one off the floor, by hand', () => {
+    const { box, walls } = characters.chamber;
+    const [, , height] = box as readonly [number, number, number];
+    const found = reflections(characters.chamber, 'left', 1, rate);
+    const at = (shares: readonly number[]) => shares.map((share, n) => (box?.[n] ?? 0) * share);
+    const [source, listener] = [at([0.29, 0.71, 0.45]), at([0.47, 0.36, 0.41])];
+    const distance = (from: readonly number[]) =>
+      Math.hypot(...from.map((value, n) => value - listener[n]));
+    const direct = distance(source);
+    const floor = distance([source[0], source[1], -source[2]]);
+    const late = Math.round(((floor - direct) / 343) * rate);
+    const one = found.find(({ frames }) => abs(frames - late) <= 1);
+    expect(one).toBeDefined();
+    // Its loudness against the one off the ceiling, which is farther.
+    const ceiling = distance([source[0], source[1], 2 * height - source[2]]);
+    const other = found.find(
+      ({ frames }) => abs(frames - Math.round(((ceiling - direct) / 343) * rate)) <= 1,
+    );
+    const size = (of: typeof one) => Math.hypot(of?.left ?? 0, of?.right ?? 0);
+    expect(size(one) / size(other)).toBeCloseTo(ceiling / floor, 6);
+    expect(walls).toBeLessThan(1);
+  });
+
+  test('keep the energy of 1, and each source its side', () => {
+    for (const kind of ['hall', 'chamber', 'ambience'] as const)
+      for (const source of ['left', 'right'] as const) {
+        const found = reflections(characters[kind], source, 1, rate);
+        const energy = (of: 'left' | 'right') => found.reduce((sum, one) => sum + one[of] ** 2, 0);
+        expect(energy('left') + energy('right')).toBeCloseTo(1, 9);
+        const other = source === 'left' ? 'right' : 'left';
+        expect(energy(source)).toBeGreaterThan(0.8 * energy(other));
+      }
+  });
+});
