@@ -187,14 +187,15 @@ export function memoryOf(
 }
 
 /** The frame after which nothing of a plan is heard any more: tails included, song and bed; what rings on in a room until it is 60 dB softer. */
-export function planEnd(plan: PlanGraph): number {
+export function planEnd(plan: PlanGraph, root?: string): number {
+  const nodes = root === undefined ? plan.nodes : nodesUnder(plan, root);
   let end = plan.frames;
-  for (const node of plan.nodes)
+  for (const node of nodes)
     if (node.kind === 'reading') {
       const { strand } = node as ReadingNode;
       if (strand.left !== 0 || strand.right !== 0)
         end = Math.max(end, mapEnd(strand, strand.source));
     }
-  const tails = plan.nodes.map((node) => allKinds[node.kind].memoryFrames(node, plan.rateHz));
+  const tails = nodes.map((node) => allKinds[node.kind].memoryFrames(node, plan.rateHz));
   return end + Math.ceil(Math.max(0, ...tails) / 2);
 }

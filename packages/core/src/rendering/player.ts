@@ -155,7 +155,7 @@ export class Player {
       [...this.#fading, ...this.#sources].map((source) => [source.key, blockLength(source)]),
     );
     this.#reach = planReach(plan, roots.heard);
-    this.#endFrame = planEnd(plan);
+    this.#endFrame = planEnd(plan, roots.heard);
     if (this.#state === 'stopped') this.monitor.settle();
   }
 

@@ -10,7 +10,7 @@ import { figure } from '@pannet/core/quantities/wording';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
 import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/open-song.ts';
-import { SongReport } from './SongReport.tsx';
+import { SongReport } from '../report/MixReport.tsx';
 import { OutlineDrawing } from './OutlineDrawing.tsx';
 import './among.scss';
 

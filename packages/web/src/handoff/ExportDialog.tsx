@@ -8,12 +8,12 @@ import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import {
   canChooseFolder,
   download,
-  exportNames,
-  exportParts,
+  exportStems,
   writeIntoFolder,
   zipFiles,
   type ExportedFile,
 } from './export-run.ts';
+import { exportNames, roomOfStem, stemIds, stemName } from './stems.ts';
 
 type Stage =
   | { readonly kind: 'asking' }
@@ -35,17 +35,22 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
   const stopper = useRef<AbortController | null>(null);
   useEffect(() => () => stopper.current?.abort(), []);
 
-  const partIds = song.partOrder.filter((id) => chosen.includes(id));
-  const names = exportNames(song, partIds);
+  const all = stemIds(song);
+  const ids = all.filter((id) => chosen.includes(id));
+  const names = exportNames(song, ids);
+  /** All parts that are needed: those of a room's feeds, too. */
+  const needed = ids.flatMap(
+    (id) => roomOfStem(song, id)?.feeds.map(({ partId }) => partId) ?? [id],
+  );
   const run = async () => {
     const stop = new AbortController();
     stopper.current = stop;
     setStage({ kind: 'rendering', share: 0 });
     try {
-      const files = await exportParts(
+      const files = await exportStems(
         song,
-        partIds,
-        open.playback.wholeSplices(song, partIds),
+        ids,
+        open.playback.wholeSplices(song, [...new Set(needed)]),
         stop.signal,
         (share) => setStage({ kind: 'rendering', share }),
       );
@@ -70,9 +75,10 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
           <>
             <p className="quiet">
               Stereo WAV at the source&apos;s rate, 24 bits (float where the source is), same start
-              and same length. The part&apos;s level is in the file; solo, mute and the bed are not.
+              and same length; what a room gives back with its tail. The part&apos;s level is in the
+              file; solo, mute and the bed are not.
             </p>
-            {song.partOrder.map((id) => (
+            {all.map((id) => (
               <div key={id} className="form-check">
                 <input
                   className="form-check-input"
@@ -82,8 +88,8 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
                   onChange={() => toggle(id)}
                 />
                 <label className="form-check-label d-flex" htmlFor={`export-${id}`}>
-                  <span className="flex-grow-1">{song.parts[id].name}</span>
-                  <span className="quiet mono small">{names[partIds.indexOf(id)] ?? ''}</span>
+                  <span className="flex-grow-1">{stemName(song, id)}</span>
+                  <span className="quiet mono small">{names[ids.indexOf(id)] ?? ''}</span>
                 </label>
               </div>
             ))}
@@ -91,7 +97,7 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
         )}
         {stage.kind === 'rendering' && (
           <>
-            <p>Rendering {partIds.length === 1 ? names[0] : `${partIds.length} stems`} …</p>
+            <p>Rendering {ids.length === 1 ? names[0] : `${ids.length} stems`} …</p>
             <Progress share={stage.share} label="Export" />
           </>
         )}
@@ -102,8 +108,8 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
       </Modal.Body>
       <Modal.Footer>
         {stage.kind === 'asking' && (
-          <Button disabled={partIds.length === 0} onClick={() => void run()}>
-            Render {partIds.length === 1 ? '1 stem' : `${partIds.length} stems`}
+          <Button disabled={ids.length === 0} onClick={() => void run()}>
+            Render {ids.length === 1 ? '1 stem' : `${ids.length} stems`}
           </Button>
         )}
         {stage.kind === 'rendering' && (
@@ -130,7 +136,7 @@ function Finished({ stage }: { readonly stage: Extract<Stage, { kind: 'ready' }>
     <>
       {stage.where !== null && <p role="status">Written into “{stage.where}”.</p>}
       {stage.files.map((file) => (
-        <div key={file.partId} className="mb-1">
+        <div key={file.stemId} className="mb-1">
           <div className="d-flex">
             <span className="mono flex-grow-1">{file.fileName}</span>
             <span className="quiet mono">{figure(file.blob.size / 1e6, 1)} MB</span>

@@ -1,60 +1,47 @@
-import { safeFileName } from '@pannet/core/formats/file-name';
 import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { ask, question } from '../workers/ask.ts';
 import type { ExportJob, ExportStep } from './export.worker.ts';
+import { exportNames } from './stems.ts';
 
 const exporter = question<ExportJob, null, ExportStep>(
   () => new Worker(new URL('./export.worker.ts', import.meta.url), { type: 'module' }),
 );
 
 export interface ExportedFile {
-  readonly partId: string;
+  readonly stemId: string;
   readonly fileName: string;
   readonly blob: Blob;
   readonly notes: readonly string[];
 }
 
-/** `take.wav` becomes `take_wide.wav`; parts that share a source are told apart by a number. */
-export function exportNames(song: Song, partIds: readonly string[]): string[] {
-  const used = new Set<string>();
-  return partIds.map((id) => {
-    const { fileName } = song.recordings[song.parts[id].takes[0].recording];
-    const base = safeFileName(fileName.replace(/\.[^.]*$/, ''));
-    let name = `${base}_wide.wav`;
-    for (let n = 2; used.has(name.toLowerCase()); n++) name = `${base}_wide-${n}.wav`;
-    used.add(name.toLowerCase());
-    return name;
-  });
-}
-
-/** Renders parts to files in a worker. Rejects with an AbortError when stopped. */
-export function exportParts(
+/** Renders stems to files in a worker. Rejects with an AbortError when stopped. */
+export function exportStems(
   song: Song,
-  partIds: readonly string[],
+  stemIds: readonly string[],
   splices: KnownSplices,
   signal: AbortSignal,
   progress: (share: number) => void,
 ): Promise<ExportedFile[]> {
-  const names = exportNames(song, partIds);
-  const pieces = new Map<string, BlobPart[]>(partIds.map((id) => [id, []]));
+  const names = exportNames(song, stemIds);
+  const pieces = new Map<string, BlobPart[]>(stemIds.map((id) => [id, []]));
   const files: ExportedFile[] = [];
   const take = (step: ExportStep) => {
     if (step.kind === 'bytes') {
-      pieces.get(step.partId)?.push(step.bytes);
+      pieces.get(step.stemId)?.push(step.bytes);
       progress(step.share);
       return;
     }
     files.push({
-      partId: step.partId,
-      fileName: names[partIds.indexOf(step.partId)],
-      blob: new Blob(pieces.get(step.partId), { type: 'audio/wav' }),
+      stemId: step.stemId,
+      fileName: names[stemIds.indexOf(step.stemId)],
+      blob: new Blob(pieces.get(step.stemId), { type: 'audio/wav' }),
       notes: step.notes,
     });
-    pieces.delete(step.partId);
+    pieces.delete(step.stemId);
   };
-  return ask(exporter, { song, partIds, splices }, { signal, progress: take }).then(() => files);
+  return ask(exporter, { song, stemIds, splices }, { signal, progress: take }).then(() => files);
 }
 
 /** All files in one, stored as they are: audio does not compress. */

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { apply } from '@pannet/core/song/commands';
 import { emptySong, type Recording, type Song } from '@pannet/core/song/song';
-import { exportNames } from '../handoff/export-run.ts';
+import { exportNames } from '../handoff/stems.ts';
 import { alikeKey, arrivals, place, type Answer } from './placing.ts';
 
 const noFacts = {

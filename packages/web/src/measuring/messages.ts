@@ -68,9 +68,11 @@ export interface MeasuredFile extends MeasuredStereo {
   readonly channels: number;
 }
 
-/** All parts of a song together, without its bed. */
+/** What several parts of a song give together, without its bed. */
 export interface SongJob {
   readonly song: Song;
+  /** Id of the node that is measured. */
+  readonly root: string;
   readonly from: number;
   readonly to: number;
   readonly splices: KnownSplices;

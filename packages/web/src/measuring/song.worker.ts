@@ -1,6 +1,5 @@
 import { measureStereo } from '@pannet/core/measurement/report';
 import { renderRoot } from '@pannet/core/rendering/offline';
-import { roots } from '@pannet/core/rendering/plan';
 import { planOfParts } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer, seldom } from '../workers/ask.ts';
@@ -8,13 +7,13 @@ import type { MeasuredFile, SongJob } from './messages.ts';
 
 const reader = new RecordingReader(64e6, 8);
 
-/** Measures the song as a mix of its parts and groups would be exported, without what is muted and without the bed. */
-answer<SongJob, MeasuredFile>(async ({ song, from, to, splices }, tell) => {
+/** Measures the song (or what a room gives back) as it would be exported, without what is muted and without the bed. */
+answer<SongJob, MeasuredFile>(async ({ song, root, from, to, splices }, tell) => {
   const tick = seldom(tell);
   const plan = await planOfParts(song, song.partOrder, reader, splices);
   const left = new Float32Array(to - from);
   const right = new Float32Array(to - from);
-  for await (const block of renderRoot(plan, roots.song, reader.load, from, to)) {
+  for await (const block of renderRoot(plan, root, reader.load, from, to)) {
     left.set(block.left, block.frame - from);
     right.set(block.right, block.frame - from);
     tick((0.8 * (block.frame - from + block.left.length)) / (to - from));

@@ -7,10 +7,10 @@ import { changedGroup } from '@pannet/core/song/groups';
 import { moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
-import { useState } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
+import { LaneName } from './LaneName.tsx';
 import { MoveLane } from './MoveLane.tsx';
 
 interface Props {
@@ -66,7 +66,10 @@ export function GroupRow({ group, view, width }: Props) {
           <DotsSixVertical aria-hidden />
         </button>
         <CaretRight size={12} weight="bold" aria-hidden />
-        <Name group={group} onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))} />
+        <LaneName
+          name={name}
+          onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))}
+        />
         <span className="quiet small">{plural(partIds.length, 'part')}</span>
         <span className="flex-grow-1" />
         <NumberField
@@ -123,30 +126,5 @@ export function GroupRow({ group, view, width }: Props) {
         <MoveLane name={name} target={target} curve={move.curve} view={view} width={width} />
       )}
     </div>
-  );
-}
-
-function Name({ group, onName }: { readonly group: Group; readonly onName: (to: string) => void }) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const take = () => {
-    const name = draft?.trim();
-    if (name && name !== group.name) onName(name);
-    setDraft(null);
-  };
-  return (
-    <input
-      className="name-input fw-semibold"
-      style={{ width: `${Math.min(28, Math.max(6, (draft ?? group.name).length + 1))}ch` }}
-      aria-label={`Name of ${group.name}`}
-      maxLength={80}
-      value={draft ?? group.name}
-      onChange={(event) => setDraft(event.target.value)}
-      onBlur={take}
-      onKeyDown={(event) => {
-        event.stopPropagation();
-        if (event.key === 'Enter') event.currentTarget.blur();
-        if (event.key === 'Escape') setDraft(null);
-      }}
-    />
   );
 }

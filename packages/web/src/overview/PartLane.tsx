@@ -20,7 +20,7 @@ import { MoveLane } from './MoveLane.tsx';
 import { ShiftBar } from './ShiftBar.tsx';
 import { useVisible } from './use-visible.ts';
 
-export const laneHeight = 30;
+export const laneHeight = 34;
 
 interface Props {
   readonly part: Part;

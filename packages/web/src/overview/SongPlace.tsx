@@ -20,6 +20,7 @@ import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { GroupRow } from './GroupRow.tsx';
 import { PartLane } from './PartLane.tsx';
+import { RoomLane } from './RoomLane.tsx';
 import { SongTools } from './SongTools.tsx';
 import './overview.scss';
 
@@ -76,6 +77,9 @@ export function SongPlace() {
             </div>
           </SortableContext>
         </DndContext>
+        {song.rooms.map((room) => (
+          <RoomLane key={room.id} room={room} />
+        ))}
       </div>
       <SongTools />
     </div>

@@ -1,6 +1,9 @@
 import { newGroup, inGroup, groupOf } from '@pannet/core/song/groups';
 import { moveOf, withMove } from '@pannet/core/song/moves-of';
 import { plural } from '@pannet/core/quantities/wording';
+import { feedOf, withFeed } from '@pannet/core/rooms/feeds';
+import { mostRooms, roomKinds, type RoomKind } from '@pannet/core/rooms/room';
+import { roomKindNames, startingRoom } from '@pannet/core/rooms/starting';
 import { useStore } from 'zustand';
 import { say } from '../controls/notices.ts';
 import {
@@ -57,6 +60,24 @@ export function SongTools() {
       },
     ]);
   };
+  const addRoom = (kind: RoomKind) => {
+    const { rooms } = open.session.store.getState().song;
+    if (rooms.length >= mostRooms) {
+      say(`A song has at most ${mostRooms} rooms.`);
+      return;
+    }
+    const taken = rooms.map(({ name }) => name);
+    const room = startingRoom(crypto.randomUUID(), kind, taken);
+    open.do(`a room: ${room.name}`, [{ kind: 'set-rooms', rooms: [...rooms, room] }]);
+  };
+  const feed = (roomId: string) => {
+    const { rooms } = open.session.store.getState().song;
+    const fed = rooms.map((room) =>
+      room.id === roomId ? partIds.reduce((now, id) => withFeed(now, feedOf(id)), room) : room,
+    );
+    const name = rooms.find(({ id }) => id === roomId)?.name;
+    open.do(`${together}: into ${name}`, [{ kind: 'set-rooms', rooms: fed }]);
+  };
   const shift = (by: number) => {
     const { song: kept } = open.session.store.getState();
     const edits = partIds.flatMap((id) => shiftEdits(kept.parts[id], recordings, by));
@@ -78,6 +99,21 @@ export function SongTools() {
         ))}
       </span>
       <TempoField whole />
+      <select
+        className="plain-select"
+        aria-label="Add a room"
+        value=""
+        onChange={(event) => addRoom(event.target.value as RoomKind)}
+      >
+        <option value="" disabled hidden>
+          Add a room …
+        </option>
+        {roomKinds.map((kind) => (
+          <option key={kind} value={kind}>
+            {roomKindNames[kind]}
+          </option>
+        ))}
+      </select>
       <span className="flex-grow-1" />
       {part && (
         <>
@@ -98,6 +134,24 @@ export function SongTools() {
           >
             Move level
           </button>
+          {song.rooms.length > 0 && (
+            <select
+              className="plain-select"
+              aria-label={`Feed a room by ${together}`}
+              title="What is selected goes into a room, too"
+              value=""
+              onChange={(event) => feed(event.target.value)}
+            >
+              <option value="" disabled hidden>
+                Feed …
+              </option>
+              {song.rooms.map(({ id, name }) => (
+                <option key={id} value={id}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          )}
           <select
             className="plain-select"
             aria-label={`Group of ${together}`}

@@ -1,5 +1,6 @@
 /** @jest-environment jsdom */
 import { beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { removalEdits } from '@pannet/core/song/removal';
 import { act, fireEvent, screen, within } from '@testing-library/react';
 import type { OpenSong } from '../session/open-song.ts';
 import { openTwoParts, showIn } from '../testing/show-song.tsx';
@@ -122,4 +123,61 @@ test('the tempo is tapped and its bars have as many beats as are typed', () => {
   clock.mockRestore();
   type(screen.getByLabelText('Beats in a bar'), '3');
   expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
+});
+
+describe('a room', () => {
+  const room = () => song().rooms[0];
+  const lane = (name = 'Chamber') => within(screen.getByRole('region', { name }));
+
+  test('is added, fed by what is selected, set and taken away, each step undone', () => {
+    choose('Add a room', 'chamber');
+    expect(room()).toMatchObject({ name: 'Chamber', kind: 'chamber', feeds: [] });
+    act(() => void open.selectAllParts());
+    choose(/^Feed a room/, room().id);
+    choose(/^Feed a room/, room().id);
+    expect(room().feeds.map(({ partId }) => partId)).toEqual(['harp', 'hum'].sort().reverse());
+    fireEvent.click(lane().getByRole('button', { name: 'Settings of Chamber' }));
+    type(lane().getByLabelText('Decay'), '2');
+    type(lane().getByLabelText('High cut of the return'), 'off');
+    expect(room()).toMatchObject({ decayS: 2, highCutHz: null });
+    expect(screen.getByTestId('decays-Chamber').textContent).toMatch(/1 kHz in 1\.9\d s/);
+    choose('What of Harp goes in', 'flanks');
+    type(lane().getByLabelText('Feed of Harp'), '-6');
+    fireEvent.click(lane().getAllByRole('checkbox')[0]);
+    fireEvent.click(lane().getByRole('button', { name: 'Feed Chamber by Hum no more' }));
+    expect(room().feeds).toMatchObject([{ partId: 'harp', from: 'flanks', levelDb: -6 }]);
+    fireEvent.click(lane().getByRole('button', { name: 'Remove Chamber' }));
+    expect(song().rooms).toEqual([]);
+    act(() => void open.session.undo());
+    expect(room().decayS).toBe(2);
+  });
+
+  test('becomes another kind with its feeds and its level; two are named apart; there are eight at most', () => {
+    choose('Add a room', 'hall');
+    choose(/^Feed a room/, room().id);
+    type(lane('Hall').getByLabelText('Level of Hall'), '-20');
+    choose('Kind of Hall', 'ambience');
+    expect(room()).toMatchObject({ kind: 'ambience', levelDb: -20, decayS: 0.35 });
+    expect(room().feeds).toHaveLength(1);
+    for (let n = 0; n < 9; n++) choose('Add a room', 'hall');
+    expect(song().rooms.map(({ name }) => name)).toEqual([
+      'Hall',
+      'Hall 2',
+      'Hall 3',
+      'Hall 4',
+      'Hall 5',
+      'Hall 6',
+      'Hall 7',
+      'Hall 8',
+    ]);
+  });
+
+  test('a part that feeds one is removed in one step', () => {
+    choose('Add a room', 'plate');
+    choose(/^Feed a room/, room().id);
+    act(() => void open.do('remove', removalEdits(song(), 'harp')));
+    expect(room().feeds).toEqual([]);
+    act(() => void open.session.undo());
+    expect(room().feeds).toHaveLength(1);
+  });
 });

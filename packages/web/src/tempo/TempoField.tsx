@@ -32,7 +32,9 @@ export function TempoField({ whole = false }: Props) {
   return (
     <>
       <label className="named-field" title="For bars, and for what is moved by a share of a note">
-        <span className="quiet small">{several ? 'Tempo, first of a map' : 'Tempo'}</span>
+        {!(whole && !several) && (
+          <span className="quiet small">{several ? 'Tempo, first of a map' : 'Tempo'}</span>
+        )}
         <NumberField
           parameter={tempoParameters.bpm}
           label="Tempo"

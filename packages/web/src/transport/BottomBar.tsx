@@ -65,6 +65,7 @@ export function BottomBar({ drawer, onDrawer }: Props) {
       <PlainOrImage />
       <Drafts />
       <span className="flex-grow-1" />
+      <RoomsToggle />
       <BedControls />
       <Output />
       <FoldDrawerButton drawer={drawer} onDrawer={onDrawer} />
@@ -111,6 +112,25 @@ function Clock() {
         {field('Loop to', end, (place) => setLoopBetween(open, start, place, rate))}
       </Dropdown.Menu>
     </Dropdown>
+  );
+}
+
+/** What rooms give back is heard, or left out. */
+function RoomsToggle() {
+  const open = useOpenSong();
+  const any = useSession(({ shown }) => shown.rooms.length > 0);
+  const heard = usePlayback((state) => state.monitoring.roomsHeard);
+  if (!any) return null;
+  return (
+    <button
+      type="button"
+      className="letter-toggle w-auto px-2"
+      aria-pressed={heard}
+      title="Rooms: hear what they give back"
+      onClick={() => open.playback.listen({ roomsHeard: !heard })}
+    >
+      Rooms
+    </button>
   );
 }
 

@@ -1,10 +1,11 @@
 import { clock } from '@pannet/core/quantities/wording';
+import { roots } from '@pannet/core/rendering/plan';
 import { partsInOrder, songFrames, type Song } from '@pannet/core/song/song';
 import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
-import { FileReport } from '../report/MeasurePage.tsx';
+import { FileReport } from './MeasurePage.tsx';
 import { sentenceOf } from '../api/request.ts';
 import type { MeasuredFile, SongJob } from '../measuring/messages.ts';
 import { ask, question, wasStopped } from '../workers/ask.ts';
@@ -15,7 +16,7 @@ type State =
   | { readonly kind: 'failed'; readonly sentence: string }
   | { readonly kind: 'done'; readonly file: MeasuredFile };
 
-/** All parts together, over the loop or the whole song: the whole report. */
+/** All parts and rooms together, over the loop or the whole song: the whole report. */
 export function SongReport() {
   const [shown, setShown] = useState(false);
   return (
@@ -23,7 +24,14 @@ export function SongReport() {
       <Button size="sm" variant="outline-primary" className="w-100" onClick={() => setShown(true)}>
         Measure the song …
       </Button>
-      {shown && <SongDialog onClose={() => setShown(false)} />}
+      {shown && (
+        <MixDialog
+          root={roots.song}
+          title="All parts together"
+          what="The song"
+          onClose={() => setShown(false)}
+        />
+      )}
     </>
   );
 }
@@ -35,7 +43,17 @@ const songMeasurer = question<SongJob, MeasuredFile>(
 /** What was measured last, so that it is not measured again unchanged. */
 let last: { readonly key: string; readonly file: MeasuredFile } | null = null;
 
-function SongDialog({ onClose }: { readonly onClose: () => void }) {
+interface MixProps {
+  /** Id of the node that is measured: the song, or what a room gives back. */
+  readonly root: string;
+  readonly title: string;
+  /** As a sentence about it begins: “The song”. */
+  readonly what: string;
+  readonly onClose: () => void;
+}
+
+/** The report on what several parts give together, without the bed. */
+export function MixDialog({ root, title, what, onClose }: MixProps) {
   const { playback } = useOpenSong();
   const song = useSong();
   const loop = usePlayback((state) => (state.looping ? state.loop : null));
@@ -43,8 +61,19 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
   const frames = songFrames(song);
   const from = Math.min(loop?.start ?? 0, frames);
   const to = Math.min(loop?.end ?? frames, frames);
-  const { parts, partOrder, panLaw, groups, moves, tempo } = song;
-  const key = JSON.stringify([parts, partOrder, panLaw, groups, moves, tempo, from, to]);
+  const { parts, partOrder, panLaw, groups, rooms, moves, tempo } = song;
+  const key = JSON.stringify([
+    root,
+    parts,
+    partOrder,
+    panLaw,
+    groups,
+    rooms,
+    moves,
+    tempo,
+    from,
+    to,
+  ]);
   const [state, setState] = useState<State>(() =>
     last?.key === key ? { kind: 'done', file: last.file } : { kind: 'measuring', share: 0 },
   );
@@ -55,7 +84,7 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
     const measuring = new AbortController();
     ask(
       songMeasurer,
-      { song, from, to, splices: playback.wholeSplices(song) },
+      { song, root, from, to, splices: playback.wholeSplices(song) },
       {
         signal: measuring.signal,
         progress: (share) => setState({ kind: 'measuring', share }),
@@ -81,23 +110,25 @@ function SongDialog({ onClose }: { readonly onClose: () => void }) {
     <Modal show size="lg" centered scrollable onHide={onClose}>
       <Modal.Header closeButton>
         <Modal.Title as="h2" className="h6">
-          All parts together, {stretch}, without the bed
+          {title}, {stretch}, without the bed
         </Modal.Title>
       </Modal.Header>
       <Modal.Body className="measure-page">
         {state.kind === 'measuring' && (
           <div className="d-flex align-items-center gap-2" role="status">
-            <Progress share={state.share} label="Measuring the song" className="flex-grow-1" />
+            <Progress share={state.share} label={`Measuring ${title}`} className="flex-grow-1" />
             <Button size="sm" variant="outline-primary" onClick={onClose}>
               Stop
             </Button>
           </div>
         )}
         {state.kind === 'failed' && (
-          <p role="alert">The song could not be measured: {state.sentence}</p>
+          <p role="alert">
+            {what} could not be measured: {state.sentence}
+          </p>
         )}
         {state.kind === 'done' && <FileReport name={song.title} file={state.file} />}
-        {state.kind === 'done' && <MeantSo song={song} />}
+        {state.kind === 'done' && root === roots.song && <MeantSo song={song} />}
       </Modal.Body>
     </Modal>
   );

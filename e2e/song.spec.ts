@@ -1,0 +1,181 @@
+import { expect, test, type Page } from '@playwright/test';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
+import {
+  address,
+  channelsOf,
+  dropFiles,
+  middleOf,
+  openParts,
+  rate,
+  scratchFolder,
+  seriousFaults,
+  steps24,
+  tap,
+  wakeAudio,
+} from './stage.ts';
+import { join } from 'node:path';
+
+const { abs, log10, max } = Math;
+
+const toSong = (page: Page) => page.getByRole('link', { name: 'Song', exact: true }).click();
+const lane = (page: Page, name: string) => page.getByTestId(`lane-${name}`);
+const nameOf = (page: Page, name: string) =>
+  lane(page, name).getByRole('button', { name, exact: true });
+const undo = (page: Page, name: string | RegExp) => page.getByRole('button', { name });
+
+/** Exports what is ticked and nothing else, as one file. */
+async function exported(page: Page, label: string): Promise<readonly Float32Array[]> {
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('checkbox').first()).toBeVisible();
+  for (const box of await dialog.getByRole('checkbox').all()) await box.uncheck();
+  await dialog.getByRole('checkbox', { name: label }).check();
+  await dialog.getByRole('button', { name: 'Render 1 stem' }).click();
+  const download = page.waitForEvent('download');
+  await dialog.getByRole('button', { name: 'Save the file' }).click({ timeout: 60_000 });
+  const path = join(scratchFolder(), 'stem.wav');
+  await (await download).saveAs(path);
+  await dialog.getByRole('button', { name: 'Close' }).click();
+  return channelsOf(path);
+}
+
+test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is what is heard beside the part', async ({
+  page,
+}) => {
+  test.setTimeout(240_000);
+  // A breath of noise, and time for the room.
+  const voice = new Float32Array(3 * rate);
+  voice.set(noise(0.3, rate, 5, 0.2), rate / 2);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [
+    { name: 'voice.wav', bytes: wavFile([voice], rate, '24') },
+  ]);
+  await page.getByRole('button', { name: 'Add a pair' }).click();
+  await toSong(page);
+  await page.getByLabel('Add a room').selectOption('plate');
+  await page.getByLabel(/^Feed a room/).selectOption({ label: 'Plate-like' });
+  const room = page.getByTestId('room-Plate-like');
+  await room.getByRole('button', { name: 'Settings of Plate-like' }).click();
+  await room.getByLabel('What of voice goes in').selectOption('flanks');
+  for (const [label, value] of [
+    ['Pre-delay, left', '100'],
+    ['Pre-delay, right', '149'],
+    ['Decay', '0.4'],
+    ['Low cut of the return', 'off'],
+  ]) {
+    const field = room.getByRole('textbox', { name: label, exact: true });
+    await field.fill(value);
+    await field.press('Enter');
+  }
+  await expect(undo(page, /^Undo Plate-like: low cut of the return off/)).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+
+  const [left, right] = await exported(page, 'Plate-like, return');
+  // Both sides ring after their own time: the flanks lie hard left and right.
+  const first = (side: Float32Array) => side.findIndex((value) => abs(value) > 1e-4);
+  expect(first(left)).toBeGreaterThan(rate / 2 + 0.1 * rate);
+  expect(first(left)).toBeLessThan(rate / 2 + 0.18 * rate);
+  // It has its tail, and that dies away as it is set.
+  expect(left.length).toBeGreaterThan(3 * rate);
+  const power = (side: Float32Array, fromS: number) =>
+    side.subarray(fromS * rate, (fromS + 0.05) * rate).reduce((sum, value) => sum + value ** 2, 0);
+  const fall = 10 * log10(power(left, 1.1) / power(left, 1.3));
+  expect(abs(fall - 0.2 * (60 / 0.4))).toBeLessThan(4);
+
+  const [partLeft, partRight] = await exported(page, 'voice');
+  await wakeAudio(page);
+  const heard = await tap(page, 0, 2 * rate, 'heard');
+  let apart = 0;
+  // Behind the fade in.
+  for (let n = 1000; n < 2 * rate; n++) {
+    const at = heard.frame + n;
+    if (at >= partLeft.length) break;
+    apart = max(
+      apart,
+      abs(steps24(heard.left[n]) - steps24(partLeft[at]) - steps24(left[at])),
+      abs(steps24(heard.right[n]) - steps24(partRight[at]) - steps24(right[at])),
+    );
+  }
+  // Each file is rounded by itself.
+  expect(apart).toBeLessThan(4);
+
+  // Rooms are left out by a press, and what was done lasts over a reload.
+  await page.getByRole('button', { name: 'Rooms', exact: true }).click();
+  const dry = await tap(page, 0, rate, 'heard');
+  for (let n = 1000; n < rate; n += 17)
+    expect(abs(steps24(dry.left[n]) - steps24(partLeft[dry.frame + n]))).toBeLessThan(2);
+  await page.reload();
+  await expect(room).toContainText('voice, flanks');
+  await undo(page, /^Undo Plate-like: low cut/).click();
+  await undo(page, /^Undo Plate-like: decay/).click();
+  await room.getByRole('button', { name: 'Settings of Plate-like' }).click();
+  await expect(room.getByRole('textbox', { name: 'Decay', exact: true })).toHaveValue('1.60');
+});
+
+test('parts are brought into a group by dragging, and all of it is turned down, muted and undone', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  await openParts(page, 'Grouped', ['Oboe', 'Viola', 'Drum']);
+  await toSong(page);
+  await nameOf(page, 'Viola').click();
+  await page.getByLabel('Group of Viola').selectOption('new');
+  const group = page.getByTestId('group-Group 1');
+  await expect(group).toContainText('1 part');
+  const from = await middleOf(nameOf(page, 'Drum'));
+  const to = await middleOf(nameOf(page, 'Viola'));
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  await page.mouse.move(from.x, from.y - 12, { steps: 4 });
+  await page.mouse.move(to.x, to.y, { steps: 12 });
+  await page.mouse.up();
+  await expect(group).toContainText('2 parts');
+
+  await wakeAudio(page);
+  const before = await tap(page, rate, rate / 2, 'heard');
+  const level = group.getByRole('textbox', { name: 'Level of Group 1' });
+  await level.fill('-60');
+  await level.press('Enter');
+  await group.getByRole('button', { name: 'Mute Group 1' }).click();
+  const after = await tap(page, rate, rate / 2, 'heard');
+  const power = (side: Float32Array) => side.reduce((sum, value) => sum + value * value, 0);
+  // Of three like parts one is left.
+  expect(10 * log10(power(after.left) / power(before.left))).toBeCloseTo(10 * log10(1 / 3), 0);
+  await undo(page, 'Undo Group 1: muted').click();
+  await undo(page, /^Undo Group 1: level/).click();
+  const again = await tap(page, rate, rate / 2, 'heard');
+  expect(again.left).toEqual(before.left);
+});
+
+test('the level of a part goes along the song by points: heard as it is drawn, and exported so', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  const tone = sine(440, -12, 8, rate);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [{ name: 'tone.wav', bytes: wavFile([tone], rate, '24') }]);
+  await toSong(page);
+  await page.getByRole('button', { name: 'Move level' }).click();
+  const points = page.getByRole('group', { name: 'Level of tone along the song' });
+  const drawing = points.getByRole('group', { name: 'Points' });
+  const box = await drawing.boundingBox();
+  if (!box) throw new Error('There is nothing to be seen of it.');
+  // At 4 s, some 12 dB down.
+  await drawing.dblclick({ position: { x: box.width / 2, y: 22 } });
+  await expect(points.getByRole('textbox', { name: 'Level of the point' })).toBeVisible();
+  const level = points.getByRole('textbox', { name: 'Level of the point' });
+  await level.fill('-24');
+  await level.press('Enter');
+  const [left] = await exported(page, 'tone');
+  const rms = (seconds: number) => {
+    const stretch = left.subarray(seconds * rate, (seconds + 0.02) * rate);
+    return 10 * log10(stretch.reduce((sum, value) => sum + value ** 2, 0) / stretch.length);
+  };
+  expect(rms(2) - rms(0.01)).toBeCloseTo(-12, 0);
+  expect(rms(6) - rms(0.01)).toBeCloseTo(-24, 0);
+  await wakeAudio(page);
+  const heard = await tap(page, rate, rate / 2, 'part');
+  for (let n = 0; n < heard.left.length; n += 7)
+    expect(steps24(heard.left[n])).toBe(steps24(left[heard.frame + n]));
+});

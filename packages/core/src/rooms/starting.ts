@@ -1,0 +1,56 @@
+import { newRoom, type Room, type RoomKind } from './room.ts';
+
+/** Where each kind of room begins: common practice, by ear on the demo song. */
+const startingValues: Readonly<Record<RoomKind, Partial<Room>>> = {
+  hall: {
+    decayS: 2.4,
+    lowPercent: 110,
+    highPercent: 50,
+    preDelayLeftMs: 28,
+    preDelayRightMs: 28,
+    earlyDb: -8,
+    lowCutHz: 150,
+    highCutHz: 7500,
+    levelDb: -16,
+  },
+  chamber: { decayS: 1.1, preDelayLeftMs: 12, preDelayRightMs: 12, levelDb: -12 },
+  plate: {
+    decayS: 1.6,
+    highPercent: 75,
+    preDelayLeftMs: 0,
+    preDelayRightMs: 0,
+    lowCutHz: 200,
+    highCutHz: null,
+    levelDb: -14,
+  },
+  ambience: {
+    decayS: 0.35,
+    preDelayLeftMs: 0,
+    preDelayRightMs: 0,
+    earlyDb: 0,
+    lowCutHz: 180,
+    levelDb: -10,
+  },
+};
+
+/** What a kind of room is called, and what it is. */
+export const roomKindNames: Readonly<Record<RoomKind, string>> = {
+  hall: 'hall',
+  chamber: 'chamber',
+  plate: 'plate-like',
+  ambience: 'ambience',
+};
+
+/** A room of a kind as it begins, with a name that is free. */
+export function startingRoom(id: string, kind: RoomKind, taken: readonly string[]): Room {
+  const base = roomKindNames[kind].replace(/^./, (letter) => letter.toUpperCase());
+  let name = base;
+  for (let n = 2; taken.includes(name); n++) name = `${base} ${n}`;
+  return newRoom(id, name, { kind, ...startingValues[kind] });
+}
+
+/** A room that has become another kind: its sound begins there, what feeds it and its level stay. */
+export function asKind(room: Room, kind: RoomKind): Room {
+  const { id, name, muted, side, feeds, levelDb } = room;
+  return { ...startingRoom(id, kind, []), name, muted, side, feeds, levelDb };
+}

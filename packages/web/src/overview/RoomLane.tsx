@@ -1,0 +1,310 @@
+import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
+import { feedParameters, roomParameters } from '@pannet/core/parameters/tables';
+import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import { roots } from '@pannet/core/rendering/plan';
+import { decayAt } from '@pannet/core/rooms/absorption';
+import { changedFeed } from '@pannet/core/rooms/feeds';
+import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
+import { roomKinds, type RoomKind } from '@pannet/core/rooms/room';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import type { Feed, Room } from '@pannet/core/song/song';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { NumberField } from '../controls/NumberField.tsx';
+import { ParameterRow } from '../controls/ParameterRow.tsx';
+import { MixDialog } from '../report/MixReport.tsx';
+import { useOpenSong, useRate, useSong } from '../session/open-song.ts';
+import { LaneName } from './LaneName.tsx';
+
+interface Props {
+  readonly room: Room;
+}
+
+/** How a room is changed: shown while it is dragged, and kept as one step. */
+interface Changing {
+  readonly room: Room;
+  readonly preview: (changes: Partial<Room>) => void;
+  readonly keep: (what: string, changes: Partial<Room>) => void;
+  readonly cancel: () => void;
+}
+
+const shownKeys = [
+  ['decayS', 'sizePercent', 'lowPercent', 'highPercent'],
+  ['preDelayLeftMs', 'preDelayRightMs', 'earlyDb'],
+  ['widthPercent', 'lowCutHz', 'highCutHz'],
+] as const;
+
+/** A room under the parts: what it is, what feeds it, and behind the arrow all that it is set to. */
+export function RoomLane({ room }: Props) {
+  const open = useOpenSong();
+  const [shown, setShown] = useState(false);
+  const [measuring, setMeasuring] = useState(false);
+  const { id, name, kind, muted } = room;
+  const edits = (changes: Partial<Room> | null): Edit[] => {
+    const { rooms } = open.session.store.getState().song;
+    return [
+      {
+        kind: 'set-rooms',
+        rooms: changes
+          ? rooms.map((one) => (one.id === id ? { ...one, ...changes } : one))
+          : rooms.filter((one) => one.id !== id),
+      },
+    ];
+  };
+  const changing: Changing = {
+    room,
+    preview: (changes) => open.preview(edits(changes)),
+    keep: (what, changes) => void open.do(`${name}: ${what}`, edits(changes)),
+    cancel: () => open.session.endPreview(),
+  };
+  const { keep } = changing;
+  return (
+    <section
+      className={`room-lane${muted ? ' unheard' : ''}`}
+      aria-label={name}
+      data-testid={`room-${name}`}
+    >
+      <div className="group-lane-head">
+        <button
+          type="button"
+          className="btn-tool"
+          aria-label={`Settings of ${name}`}
+          aria-expanded={shown}
+          onClick={() => setShown(!shown)}
+        >
+          {shown ? <CaretDown weight="bold" /> : <CaretRight weight="bold" />}
+        </button>
+        <LaneName name={name} onName={(to) => keep(`name ${to}`, { name: to })} />
+        <select
+          className="plain-select"
+          aria-label={`Kind of ${name}`}
+          value={kind}
+          onChange={(event) => {
+            const next = event.target.value as RoomKind;
+            keep(roomKindNames[next], asKind(room, next));
+          }}
+        >
+          {roomKinds.map((one) => (
+            <option key={one} value={one}>
+              {roomKindNames[one]}
+            </option>
+          ))}
+        </select>
+        <FedBy room={room} />
+        <span className="flex-grow-1" />
+        <Field changing={changing} row="levelDb" label={`Level of ${name}`} />
+        <button
+          type="button"
+          className="letter-toggle"
+          aria-pressed={muted}
+          aria-label={`Mute ${name}`}
+          title="Mute"
+          onClick={() => keep(muted ? 'unmuted' : 'muted', { muted: !muted })}
+        >
+          M
+        </button>
+        <button
+          type="button"
+          className="btn-tool"
+          aria-label={`Remove ${name}`}
+          onClick={() => open.do(`remove ${name}`, edits(null))}
+        >
+          <Trash aria-hidden />
+        </button>
+      </div>
+      {shown && (
+        <div className="room-settings">
+          {shownKeys.map((keys, n) => (
+            <div key={keys[0]}>
+              {keys.map((key) => (
+                <Field key={key} changing={changing} row={key} wide />
+              ))}
+              {n === 0 && <Decays room={room} />}
+              {n === 2 && <Sides changing={changing} onMeasure={() => setMeasuring(true)} />}
+            </div>
+          ))}
+          <Feeds changing={changing} />
+        </div>
+      )}
+      {measuring && (
+        <MixDialog
+          root={roots.room(id)}
+          title={`${name}, what it gives back`}
+          what="What it gives back"
+          onClose={() => setMeasuring(false)}
+        />
+      )}
+    </section>
+  );
+}
+
+type RoomRow = keyof typeof roomParameters;
+
+interface FieldProps {
+  readonly changing: Changing;
+  readonly row: RoomRow;
+  readonly label?: string;
+  /** With its label beside it. */
+  readonly wide?: boolean;
+}
+
+function Field({ changing, row, label, wide = false }: FieldProps) {
+  const { room, preview, keep, cancel } = changing;
+  const parameter = roomParameters[row];
+  const said = (to: number | null) =>
+    to === null ? 'off' : `${figure(to, parameter.places)} ${parameter.unit}`;
+  const props = {
+    parameter,
+    value: room[row],
+    label: label ?? parameter.label,
+    width: 86,
+    onPreview: (to: number | null) => preview({ [row]: to }),
+    onCommit: (to: number | null) =>
+      keep(`${parameter.label.toLowerCase()} ${said(to)}`, { [row]: to }),
+    onCancel: cancel,
+  };
+  return wide ? <ParameterRow {...props} slider={false} /> : <NumberField {...props} />;
+}
+
+/** In short what goes into it. */
+function FedBy({ room }: Props) {
+  const song = useSong();
+  const words = room.feeds.map(({ partId, from }) => {
+    const name = song.parts[partId]?.name ?? '';
+    return from === 'image' ? name : from === 'flanks' ? `${name}, flanks` : `${name}, a voice`;
+  });
+  return (
+    <span className="quiet small text-truncate room-fed" title={words.join(' · ')}>
+      {words.length === 0 ? 'fed by nothing yet: select parts, then “Feed”' : words.join(' · ')}
+    </span>
+  );
+}
+
+/** How long it takes to fall by 60 dB, as it is set, low and high. */
+function Decays({ room }: Props) {
+  const rate = useRate();
+  const at = (hz: number) => `${figure(decayAt(room, hz, rate), 2)} s`;
+  return (
+    <p className="quiet small m-0 mt-1" data-testid={`decays-${room.name}`}>
+      60 dB down at 125 Hz in {at(125)}, at 1 kHz in {at(1000)}, at 8 kHz in {at(8000)}
+    </p>
+  );
+}
+
+function Sides({ changing, onMeasure }: { changing: Changing; onMeasure: () => void }) {
+  const { room, keep } = changing;
+  return (
+    <div className="d-flex align-items-center gap-2 mt-1">
+      <select
+        className="plain-select"
+        aria-label={`Sides of ${room.name}`}
+        value={room.side}
+        onChange={(event) =>
+          keep(`return on ${event.target.value}`, { side: event.target.value as Room['side'] })
+        }
+      >
+        <option value="both">both sides</option>
+        <option value="left">left side only</option>
+        <option value="right">right side only</option>
+      </select>
+      <Button size="sm" variant="outline-primary" onClick={onMeasure}>
+        Measure it …
+      </Button>
+    </div>
+  );
+}
+
+/** What goes in, row by row. */
+function Feeds({ changing }: { readonly changing: Changing }) {
+  const { room, preview, keep, cancel } = changing;
+  const song = useSong();
+  if (room.feeds.length === 0) return null;
+  return (
+    <table className="room-feeds small" aria-label={`What feeds ${room.name}`}>
+      <tbody>
+        {room.feeds.map((feed, n) => {
+          const part = song.parts[feed.partId];
+          if (!part) return null;
+          const changed = (changes: Partial<Feed> | null) => ({
+            feeds: changedFeed(room, n, changes).feeds,
+          });
+          return (
+            <tr key={n}>
+              <th scope="row" className="fw-normal">
+                {part.name}
+              </th>
+              <td>
+                <select
+                  className="plain-select"
+                  aria-label={`What of ${part.name} goes in`}
+                  value={feed.from === 'voice' ? `voice/${feed.voiceId}` : feed.from}
+                  onChange={({ target: { value } }) => {
+                    const voice = part.image.voices.find(({ id }) => value === `voice/${id}`);
+                    keep(
+                      `fed by ${part.name}, ${voice?.name ?? value}`,
+                      changed(
+                        voice
+                          ? { from: 'voice', voiceId: voice.id }
+                          : { from: value as Feed['from'] },
+                      ),
+                    );
+                  }}
+                >
+                  <option value="image">all of it</option>
+                  <option value="flanks">its flanks alone</option>
+                  {part.image.voices.map(({ id, name }) => (
+                    <option key={id} value={`voice/${id}`}>
+                      {name} alone
+                    </option>
+                  ))}
+                </select>
+              </td>
+              <td>
+                <NumberField
+                  parameter={feedParameters.levelDb}
+                  label={`Feed of ${part.name}`}
+                  value={feed.levelDb}
+                  width={82}
+                  onPreview={(levelDb) => preview(changed({ levelDb }))}
+                  onCommit={(levelDb) =>
+                    keep(
+                      `feed of ${part.name} ${signedFigure(levelDb, 1)} dB`,
+                      changed({ levelDb }),
+                    )
+                  }
+                  onCancel={cancel}
+                />
+              </td>
+              <td>
+                <label title="Taken before the part's level: the room stays when the part is turned down">
+                  <input
+                    type="checkbox"
+                    className="form-check-input"
+                    checked={feed.beforeLevel}
+                    onChange={() =>
+                      keep(
+                        `feed of ${part.name} ${feed.beforeLevel ? 'behind' : 'before'} its level`,
+                        changed({ beforeLevel: !feed.beforeLevel }),
+                      )
+                    }
+                  />{' '}
+                  before its level
+                </label>
+              </td>
+              <td>
+                <button
+                  type="button"
+                  className="btn-tool border-0 bg-transparent"
+                  aria-label={`Feed ${room.name} by ${part.name} no more`}
+                  onClick={() => keep(`no longer fed by ${part.name}`, changed(null))}
+                >
+                  <Trash aria-hidden />
+                </button>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
