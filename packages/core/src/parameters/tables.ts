@@ -195,6 +195,20 @@ export const roomParameters = {
   levelDb: row('Room level', 'dB', [-60, 12], -12, [0.5, 1], 'ramp'),
 } as const;
 
+/** An echo: how late each side comes back, and what becomes of it each time round. */
+export const echoParameters = {
+  timeMs: row('Time, left', 'ms', [5, 2000], 350, [1, 1], 'crossfade'),
+  /** By the song's tempo, in the place of the time in ms. */
+  beats: row('In beats', 'beats', [0.0625, 8], 0.75, [0.25, 3], 'crossfade', { off: 'off' }),
+  ratioPercent: row('Right against left', '%', [50, 200], 100, [1, 1], 'crossfade'),
+  feedbackPercent: row('Feedback', '%', [0, 90], 35, [1, 0], 'ramp'),
+  crossPercent: row('Crossing', '%', [0, 100], 0, [1, 0], 'ramp'),
+  lowCutHz: row('Low cut each time', 'Hz', [20, 1000], 120, [5, 0], 'crossfade', octavesOrOff),
+  highCutHz: row('High cut each time', 'Hz', [1000, 20_000], 6000, [100, 0], 'crossfade', {
+    ...octavesOrOff,
+  }),
+} as const;
+
 /** What of a part goes into a room. */
 export const feedParameters = {
   levelDb: row('Feed', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),

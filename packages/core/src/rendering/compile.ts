@@ -13,6 +13,7 @@ import {
   type Part,
   type Song,
 } from '../song/song.ts';
+import { inTempo } from '../rooms/in-tempo.ts';
 import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
@@ -65,7 +66,7 @@ function along(song: Song, rateHz: number): Along {
       partIds,
       gain: muted ? 0 : moved('group', id, dbToGain(db(levelDb))),
     })),
-    rooms: song.rooms,
+    rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
     partGains: Object.fromEntries(
       song.moves.flatMap(({ target }) =>
         target.kind === 'part' ? [[target.id, moved('part', target.id, 1)]] : [],

@@ -249,6 +249,32 @@ describe('a setting that is changed while it plays leaves no click', () => {
       0,
     );
 
+  async function expectNoClick(from: Room, changes: Partial<Room>): Promise<void> {
+    const song = (room: Room) => compile(withRooms(one.song, room), new Map());
+    const { player } = await memoryPlayer(one, song(from));
+    player.play();
+    const before = runPlayer(player, rate + 37, 512);
+    player.aim(song({ ...from, ...changes }));
+    const after = runPlayer(player, rate, 512);
+    const steady = max(bend(before.left.subarray(-9600)), bend(after.left.subarray(-9600)));
+    const joined = new Float32Array(9600);
+    joined.set(before.left.subarray(-4800));
+    joined.set(after.left.subarray(0, 4800), 4800);
+    expect(20 * log10(bend(joined) / steady)).toBeLessThan(1);
+  }
+
+  const echo = newRoom('r', 'Echo', { kind: 'echo', levelDb: 0, feeds: [feed] });
+  test.each<[string, Partial<Room['echo']>]>([
+    ['time', { timeMs: 111.5 }],
+    ['ratio', { ratioPercent: 149 }],
+    ['feedback', { feedbackPercent: 90 }],
+    ['no feedback', { feedbackPercent: 0 }],
+    ['crossing', { crossPercent: 100 }],
+    ['tone', { lowCutHz: 900, highCutHz: 1500 }],
+  ])('%s of an echo', async (_, changes) => {
+    await expectNoClick(echo, { echo: { ...echo.echo, ...changes } });
+  });
+
   test.each<[string, Partial<Room>]>([
     ['decay', { decayS: 6 }],
     ['a short decay', { decayS: 0.1 }],
@@ -256,6 +282,7 @@ describe('a setting that is changed while it plays leaves no click', () => {
     ...roomKinds
       .filter((kind) => kind !== 'chamber')
       .map((kind): [string, Partial<Room>] => [kind, { kind }]),
+    ['an echo', { kind: 'echo' }],
     ['pre-delay', { preDelayLeftMs: 90.5, preDelayRightMs: 0 }],
     ['low cut', { lowCutHz: 900 }],
     ['no cuts', { lowCutHz: null, highCutHz: null }],
@@ -268,16 +295,6 @@ describe('a setting that is changed while it plays leaves no click', () => {
     ['no feed', { feeds: [] }],
     ['another feed', { feeds: [{ ...feed, from: 'flanks', levelDb: -6 }] }],
   ])('%s', async (_, changes) => {
-    const song = (room: Room) => compile(withRooms(one.song, room), new Map());
-    const { player } = await memoryPlayer(one, song(usual));
-    player.play();
-    const before = runPlayer(player, rate + 37, 512);
-    player.aim(song({ ...usual, ...changes }));
-    const after = runPlayer(player, rate, 512);
-    const steady = max(bend(before.left.subarray(-9600)), bend(after.left.subarray(-9600)));
-    const joined = new Float32Array(9600);
-    joined.set(before.left.subarray(-4800));
-    joined.set(after.left.subarray(0, 4800), 4800);
-    expect(20 * log10(bend(joined) / steady)).toBeLessThan(1);
+    await expectNoClick(usual, changes);
   });
 });

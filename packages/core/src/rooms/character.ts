@@ -1,4 +1,4 @@
-import type { RoomKind } from './room.ts';
+import type { NetworkKind } from './room.ts';
 
 /** What makes one kind of room differ from another: how long its ways are, and the box that its first echoes come from. */
 export interface Character {
@@ -12,7 +12,7 @@ export interface Character {
 }
 
 /** Of ours, of no room that stands anywhere. */
-export const characters: Readonly<Record<RoomKind, Character>> = {
+export const characters: Readonly<Record<NetworkKind, Character>> = {
   hall: { shortestMs: 31, longestMs: 83, box: [19, 28, 11], walls: 0.75 },
   chamber: { shortestMs: 15, longestMs: 47, box: [6.3, 8.9, 4.2], walls: 0.8 },
   plate: { shortestMs: 6, longestMs: 27, box: null, walls: 0 },

@@ -1,7 +1,7 @@
 import { absorptionOf } from './absorption.ts';
 import { characters } from './character.ts';
 import { reflections, type Reflection } from './reflections.ts';
-import type { RoomSound } from './room.ts';
+import { isNetwork, type AnySound, type Ringing, type RoomSound, type Sides } from './room.ts';
 
 const { max, min, round, sqrt } = Math;
 
@@ -62,7 +62,7 @@ const outRight = 14;
  * through both sides in order; linear, and the same whenever it begins from silence. Of white noise its early and its late part are each as loud as what comes
  * in.
  */
-export class Network {
+export class Network implements Ringing {
   readonly #lines: readonly number[];
   readonly #made: RoomSound;
   readonly #rateHz: number;
@@ -111,17 +111,17 @@ export class Network {
     this.settle();
   }
 
-  /** Whether it can go over to that, or another network has to be made for it. */
-  fits(sound: RoomSound): boolean {
+  fits(sound: AnySound): boolean {
     return (
+      isNetwork(sound) &&
       sound.kind === this.#made.kind &&
       sound.sizePercent === this.#made.sizePercent &&
       lineFrames(sound, this.#rateHz).every((frames, n) => frames === this.#lines[n])
     );
   }
 
-  /** Takes up how it decays, of a sound that fits. */
-  aim(sound: RoomSound): void {
+  aim(sound: AnySound): void {
+    if (!isNetwork(sound)) return;
     this.#moves = true;
     let kept = 0;
     for (const [n, frames] of this.#lines.entries()) {
@@ -136,29 +136,18 @@ export class Network {
     this.#scaleGoal = sqrt((1 - kept) / (2 * kept));
   }
 
-  /** Is at its goal at once. */
   settle(): void {
     this.#loss.set(this.#lossGoal);
     this.#scale = this.#scaleGoal;
     this.#moves = false;
   }
 
-  /** Hears nothing of what came before. */
   clear(): void {
     this.settle();
     for (const past of [this.#delay, this.#first, this.#second, ...this.#past]) past.fill(0);
   }
 
-  /**
-   * So many frames of both sides in, 128 at most, and of the early and the late return of both out; nothing is allocated.
-   */
-  process(
-    left: Float64Array,
-    right: Float64Array,
-    early: readonly [Float64Array, Float64Array],
-    late: readonly [Float64Array, Float64Array],
-    count: number,
-  ): void {
+  process(left: Float64Array, right: Float64Array, early: Sides, late: Sides, count: number): void {
     // What comes out of a line was put in before: stretches that are shorter than all of them are done line by line.
     for (let from = 0; from < count;) {
       const to = min(count, from + (this.#moves ? min(fineStretch, this.#stretch) : this.#stretch));
@@ -173,7 +162,7 @@ export class Network {
   #ring(
     left: Float64Array,
     right: Float64Array,
-    [outL, outR]: readonly [Float64Array, Float64Array],
+    [outL, outR]: Sides,
     from: number,
     to: number,
   ): void {
@@ -223,12 +212,7 @@ export class Network {
     }
   }
 
-  #reflect(
-    left: Float64Array,
-    right: Float64Array,
-    [toLeft, toRight]: readonly [Float64Array, Float64Array],
-    count: number,
-  ): void {
+  #reflect(left: Float64Array, right: Float64Array, [toLeft, toRight]: Sides, count: number): void {
     toLeft.fill(0, 0, count);
     toRight.fill(0, 0, count);
     const mask = this.#pastMask;

@@ -7,11 +7,16 @@ import {
   text,
   thing,
   value,
+  withDefaults,
   type Described,
 } from '../parameters/description.ts';
-import { feedParameters, roomParameters } from '../parameters/tables.ts';
+import { echoParameters, feedParameters, roomParameters } from '../parameters/tables.ts';
 
-export const roomKinds = ['hall', 'chamber', 'plate', 'ambience'] as const;
+/** Characters of one network. */
+export const networkKinds = ['hall', 'chamber', 'plate', 'ambience'] as const;
+export type NetworkKind = (typeof networkKinds)[number];
+
+export const roomKinds = [...networkKinds, 'echo'] as const;
 export type RoomKind = (typeof roomKinds)[number];
 
 /** What of a part goes into a room: its image, all of it but the middle, or one of its voices. */
@@ -35,6 +40,8 @@ export const roomDescription = thing({
   name: text("A room's name", 80),
   kind: choice(roomKinds).default('chamber'),
   ...group(roomParameters),
+  /** Of an echo alone. */
+  echo: withDefaults(group(echoParameters)),
   muted: flag('Muted').default(false),
   /** The sides of its return that are heard. */
   side: choice(['both', 'left', 'right']).default('both'),
@@ -45,7 +52,29 @@ export type Room = Described<typeof roomDescription>;
 export const mostRooms = 8;
 
 /** What a room sounds like, whoever feeds it. */
-export type RoomSound = Omit<Room, 'id' | 'name' | 'muted' | 'feeds' | 'levelDb' | 'side'>;
+export type AnySound = Omit<Room, 'id' | 'name' | 'muted' | 'feeds' | 'levelDb' | 'side'>;
+/** Of one that is a network. */
+export type RoomSound = AnySound & { readonly kind: NetworkKind };
+
+export function isNetwork(sound: AnySound): sound is RoomSound {
+  return sound.kind !== 'echo';
+}
+
+/** What rings: it works through both sides in order, linear, and the same whenever it begins from silence. */
+export interface Ringing {
+  /** Whether it can go over to that while it plays, or another one has to be made for it. */
+  fits(sound: AnySound): boolean;
+  /** Takes up what has changed, of a sound that fits. */
+  aim(sound: AnySound): void;
+  /** Is at its goal at once. */
+  settle(): void;
+  /** Hears nothing of what came before. */
+  clear(): void;
+  /** So many frames of both sides in, 128 at most, and of the early and the late return of both out; nothing is allocated. */
+  process(left: Float64Array, right: Float64Array, early: Sides, late: Sides, count: number): void;
+}
+
+export type Sides = readonly [Float64Array, Float64Array];
 
 export function newRoom(id: string, name: string, changes: Partial<Room> = {}): Room {
   return { ...(roomDescription.parse({ id, name }) as Room), ...changes };

@@ -1,16 +1,30 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { noise } from '../measurement/signals.fixture.ts';
+import { tempoDescription } from '../moves/tempo.ts';
 import { anyOf } from '../parameters/any.fixture.ts';
 import { Biquad } from '../signal/biquad.ts';
 import { highPass, lowPass } from '../signal/filters.ts';
-import { decayAt, memoryS } from './absorption.ts';
+import { decayAt } from './absorption.ts';
 import { characters } from './character.ts';
-import { lineFrames, Network } from './network.ts';
+import { echoFrames } from './echo.ts';
+import { inTempo } from './in-tempo.ts';
+import { lineFrames } from './network.ts';
+import { ringingOf, ringingS } from './ringing.ts';
 import { reflections } from './reflections.ts';
-import { newRoom, roomDescription, roomKinds, type Room } from './room.ts';
+import {
+  newRoom,
+  roomDescription,
+  networkKinds,
+  type AnySound,
+  type NetworkKind,
+  type Room,
+  type RoomSound,
+} from './room.ts';
 
 const rate = 48_000;
+const network = (changes: Partial<Room> & { readonly kind: NetworkKind }) =>
+  newRoom('r', 'Room', changes) as Room & RoomSound;
 const { abs, log10, max, sqrt } = Math;
 const octaves = [250, 500, 1000, 2000, 4000];
 const even = { lowPercent: 100, highPercent: 100 };
@@ -21,8 +35,8 @@ interface Return {
 }
 
 /** What comes back of both sides, in quanta. */
-function returned(room: Room, left: Float32Array, right: Float32Array, frames: number): Return {
-  const network = new Network(room, rate);
+function returned(room: AnySound, left: Float32Array, right: Float32Array, frames: number): Return {
+  const ringing = ringingOf(room, rate);
   const pair = (count: number) => [new Float64Array(count), new Float64Array(count)] as const;
   const [early, late, input] = [pair(frames), pair(frames), pair(128)];
   for (let at = 0; at + 128 <= frames; at += 128) {
@@ -32,7 +46,7 @@ function returned(room: Room, left: Float32Array, right: Float32Array, frames: n
     }
     const part = ([l, r]: readonly [Float64Array, Float64Array]) =>
       [l.subarray(at, at + 128), r.subarray(at, at + 128)] as const;
-    network.process(input[0], input[1], part(early), part(late), 128);
+    ringing.process(input[0], input[1], part(early), part(late), 128);
   }
   return { early, late };
 }
@@ -90,10 +104,10 @@ const power = (samples: Float64Array, from = 0) =>
   samples.subarray(from).reduce((sum, value) => sum + value * value, 0);
 
 describe('a room of ours', () => {
-  test.each(roomKinds.flatMap((kind) => [0.5, 1.4, 4].map((decayS) => [kind, decayS] as const)))(
+  test.each(networkKinds.flatMap((kind) => [0.5, 1.4, 4].map((decayS) => [kind, decayS] as const)))(
     '%s of %d s: T30 within 5 %% of what is set, 250 Hz to 4 kHz, straight to 1 dB',
     (kind, decayS) => {
-      const room = newRoom('r', 'Room', { kind, decayS, ...even });
+      const room = network({ kind, decayS, ...even });
       const all = ways(room, 1.5 * decayS);
       for (const hz of octaves)
         expect(abs(t30(all.map((way) => octave(way, hz))).seconds / decayS - 1)).toBeLessThan(0.05);
@@ -102,7 +116,7 @@ describe('a room of ours', () => {
   );
 
   test('lows and highs decay as they are set, and that is what decayAt says', () => {
-    const room = newRoom('r', 'Room', {
+    const room = network({
       kind: 'hall',
       decayS: 2,
       lowPercent: 150,
@@ -122,8 +136,8 @@ describe('a room of ours', () => {
     }
   });
 
-  test.each(roomKinds)('%s: its sides are unlike, and alone it folds 3 dB softer', (kind) => {
-    const room = newRoom('r', 'Room', { kind, decayS: 1.5, ...even });
+  test.each(networkKinds)('%s: its sides are unlike, and alone it folds 3 dB softer', (kind) => {
+    const room = network({ kind, decayS: 1.5, ...even });
     for (const [left, right] of [
       [impulse, nothing],
       [nothing, impulse],
@@ -140,9 +154,9 @@ describe('a room of ours', () => {
     }
   });
 
-  test.each(roomKinds)('%s: no octave stands out by 6 dB, whatever its size', (kind) => {
+  test.each(networkKinds)('%s: no octave stands out by 6 dB, whatever its size', (kind) => {
     for (const sizePercent of [30, 100, 200]) {
-      const room = newRoom('r', 'Room', { kind, decayS: 1, sizePercent, ...even });
+      const room = network({ kind, decayS: 1, sizePercent, ...even });
       const { late } = returned(room, impulse, impulse, 2 * rate);
       const levels = [125, ...octaves, 8000].map((hz) => {
         const each = octave(late[0], hz);
@@ -156,9 +170,9 @@ describe('a room of ours', () => {
 
   test('of noise both parts of the return are as loud as what comes in, however long they last', () => {
     const [left, right] = [noise(6, rate, 3), noise(6, rate, 4)];
-    for (const kind of roomKinds)
+    for (const kind of networkKinds)
       for (const decayS of [0.3, 1.2]) {
-        const room = newRoom('r', 'Room', { kind, decayS, ...even });
+        const room = network({ kind, decayS, ...even });
         const { early, late } = returned(room, left, right, 6 * rate - 128);
         const whole = power(Float64Array.from(left), 3 * rate);
         const db = (side: Float64Array) => 10 * log10(power(side, 3 * rate) / whole);
@@ -169,10 +183,10 @@ describe('a room of ours', () => {
   });
 
   test('lines are prime and none twice, at every rate and size', () => {
-    for (const kind of roomKinds)
+    for (const kind of networkKinds)
       for (const sizePercent of [30, 100, 200])
         for (const rateHz of [8000, 44_100, 192_000]) {
-          const lines = lineFrames(newRoom('r', 'Room', { kind, sizePercent }), rateHz);
+          const lines = lineFrames(network({ kind, sizePercent }), rateHz);
           expect(new Set(lines).size).toBe(16);
           for (const line of lines)
             for (let by = 2; by * by <= line; by++) expect(line % by).not.toBe(0);
@@ -182,8 +196,17 @@ describe('a room of ours', () => {
   test('every allowed one dies away: after its memory nothing of an impulse is left', () => {
     fc.assert(
       fc.property(anyOf(roomDescription), (any) => {
-        const room = { ...(any as Room), decayS: Math.min(0.8, any.decayS) };
-        const frames = Math.ceil(memoryS(room) * rate);
+        const { timeMs, feedbackPercent } = any.echo;
+        const room = {
+          ...any,
+          decayS: Math.min(0.8, any.decayS),
+          echo: {
+            ...any.echo,
+            timeMs: Math.min(90, timeMs),
+            feedbackPercent: Math.min(50, feedbackPercent),
+          },
+        };
+        const frames = Math.ceil(ringingS(room) * rate);
         const { early, late } = returned(room, impulse, impulse, frames + 4800);
         for (const side of [...early, ...late]) {
           expect(side.every(Number.isFinite)).toBe(true);
@@ -229,5 +252,66 @@ describe('first reflections', () => {
         const other = source === 'left' ? 'right' : 'left';
         expect(energy(source)).toBeGreaterThan(0.8 * energy(other));
       }
+  });
+});
+
+describe('an echo', () => {
+  const echo = (changes: Partial<Room['echo']>) => {
+    const room = newRoom('r', 'Echo', { kind: 'echo' });
+    return { ...room, echo: { ...room.echo, lowCutHz: null, highCutHz: null, ...changes } };
+  };
+  /** Where it sounds, in ms, and how loud. */
+  const repeats = (side: Float64Array) =>
+    [...side].flatMap((value, n) => (abs(value) > 1e-6 ? [[n / 48, value] as const] : []));
+
+  test('comes back on each side after its own time, each time by as much softer', () => {
+    const room = echo({ timeMs: 100, ratioPercent: 149, feedbackPercent: 50 });
+    const { late, early } = returned(room, impulse, impulse, rate);
+    expect(repeats(late[0]).slice(0, 4)).toEqual([
+      [100, 1],
+      [200, 0.5],
+      [300, 0.25],
+      [400, 0.125],
+    ]);
+    expect(repeats(late[1]).slice(0, 3)).toEqual([
+      [149, 1],
+      [298, 0.5],
+      [447, 0.25],
+    ]);
+    expect(repeats(early[0])).toEqual([]);
+  });
+
+  test('crosses over: what was on the left is on the right the next time', () => {
+    const room = echo({ timeMs: 100, feedbackPercent: 50, crossPercent: 100 });
+    const { late } = returned(room, impulse, nothing, rate / 2);
+    expect(repeats(late[0])).toEqual([
+      [100, 1],
+      [300, 0.25],
+    ]);
+    expect(repeats(late[1])).toEqual([
+      [200, 0.5],
+      [400, 0.125],
+    ]);
+  });
+
+  test('loses its tone each time round', () => {
+    const room = echo({ timeMs: 100, feedbackPercent: 80, highCutHz: 2000 });
+    const { late } = returned(room, noise(0.09, rate, 3), nothing, rate);
+    const high = (fromMs: number) => {
+      const stretch = late[0].subarray(48 * fromMs, 48 * (fromMs + 90));
+      return 10 * log10(power(octave(stretch, 8000)) / power(octave(stretch, 500)));
+    };
+    expect(high(100) - high(200)).toBeGreaterThan(20);
+    expect(high(200) - high(300)).toBeGreaterThan(10);
+  });
+
+  test('in beats it goes by the tempo in which the song begins', () => {
+    const room = echo({ beats: 0.75, ratioPercent: 150 });
+    const tempo = tempoDescription.parse([{ atS: 0, bpm: 100 }]);
+    expect(echoFrames(inTempo(room, tempo).echo, rate)).toEqual([21_600, 32_400]);
+    expect(inTempo(room, null).echo.timeMs).toBe(375);
+    expect(inTempo(echo({ beats: 8 }), tempo).echo.timeMs).toBe(2000);
+    const hall = newRoom('r', 'Hall', { kind: 'hall' });
+    expect(inTempo(hall, tempo)).toBe(hall);
   });
 });

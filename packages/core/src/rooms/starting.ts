@@ -23,6 +23,7 @@ const startingValues: Readonly<Record<RoomKind, Partial<Room>>> = {
     highCutHz: null,
     levelDb: -14,
   },
+  echo: { preDelayLeftMs: 0, preDelayRightMs: 0, lowCutHz: null, highCutHz: null, levelDb: -14 },
   ambience: {
     decayS: 0.35,
     preDelayLeftMs: 0,
@@ -39,6 +40,7 @@ export const roomKindNames: Readonly<Record<RoomKind, string>> = {
   chamber: 'chamber',
   plate: 'plate-like',
   ambience: 'ambience',
+  echo: 'echo',
 };
 
 /** A room of a kind as it begins, with a name that is free. */

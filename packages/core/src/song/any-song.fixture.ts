@@ -92,6 +92,10 @@ export const anySong: fc.Arbitrary<Song> = fc
         ...room,
         // The time to −120 dB is made whole, in a law that runs often.
         decayS: Math.min(0.4, room.decayS),
+        echo: {
+          ...room.echo,
+          feedbackPercent: Math.min(20, room.echo.feedbackPercent),
+        },
         feeds: room.feeds.slice(0, 3).map((feed, n) => ({
           ...feed,
           partId: partOrder[n % partOrder.length],

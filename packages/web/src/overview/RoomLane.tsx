@@ -1,11 +1,13 @@
 import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
-import { feedParameters, roomParameters } from '@pannet/core/parameters/tables';
+import type { Parameter } from '@pannet/core/parameters/parameter';
+import { echoParameters, feedParameters, roomParameters } from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { roots } from '@pannet/core/rendering/plan';
 import { decayAt } from '@pannet/core/rooms/absorption';
 import { changedFeed } from '@pannet/core/rooms/feeds';
 import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
-import { roomKinds, type RoomKind } from '@pannet/core/rooms/room';
+import { inTempo } from '@pannet/core/rooms/in-tempo';
+import { isNetwork, roomKinds, type RoomKind, type RoomSound } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Feed, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
@@ -28,11 +30,15 @@ interface Changing {
   readonly cancel: () => void;
 }
 
-const shownKeys = [
+const networkKeys = [
   ['decayS', 'sizePercent', 'lowPercent', 'highPercent'],
   ['preDelayLeftMs', 'preDelayRightMs', 'earlyDb'],
-  ['widthPercent', 'lowCutHz', 'highCutHz'],
 ] as const;
+const echoKeys = [
+  ['timeMs', 'beats', 'ratioPercent'],
+  ['feedbackPercent', 'crossPercent', 'lowCutHz', 'highCutHz'],
+] as const;
+const returnKeys = ['widthPercent', 'lowCutHz', 'highCutHz'] as const;
 
 /** A room under the parts: what it is, what feeds it, and behind the arrow all that it is set to. */
 export function RoomLane({ room }: Props) {
@@ -114,15 +120,29 @@ export function RoomLane({ room }: Props) {
       </div>
       {shown && (
         <div className="room-settings">
-          {shownKeys.map((keys, n) => (
-            <div key={keys[0]}>
-              {keys.map((key) => (
-                <Field key={key} changing={changing} row={key} wide />
+          {isNetwork(room)
+            ? networkKeys.map((keys, n) => (
+                <div key={keys[0]}>
+                  {keys.map((key) => (
+                    <Field key={key} changing={changing} row={key} wide />
+                  ))}
+                  {n === 0 && <Decays room={room} />}
+                </div>
+              ))
+            : echoKeys.map((keys, n) => (
+                <div key={keys[0]}>
+                  {keys.map((key) => (
+                    <EchoField key={key} changing={changing} row={key} />
+                  ))}
+                  {n === 0 && <EchoTimes room={room} />}
+                </div>
               ))}
-              {n === 0 && <Decays room={room} />}
-              {n === 2 && <Sides changing={changing} onMeasure={() => setMeasuring(true)} />}
-            </div>
-          ))}
+          <div>
+            {returnKeys.map((key) => (
+              <Field key={key} changing={changing} row={key} wide />
+            ))}
+            <Sides changing={changing} onMeasure={() => setMeasuring(true)} />
+          </div>
           <Feeds changing={changing} />
         </div>
       )}
@@ -151,8 +171,6 @@ interface FieldProps {
 function Field({ changing, row, label, wide = false }: FieldProps) {
   const { room, preview, keep, cancel } = changing;
   const parameter = roomParameters[row];
-  const said = (to: number | null) =>
-    to === null ? 'off' : `${figure(to, parameter.places)} ${parameter.unit}`;
   const props = {
     parameter,
     value: room[row],
@@ -160,10 +178,45 @@ function Field({ changing, row, label, wide = false }: FieldProps) {
     width: 86,
     onPreview: (to: number | null) => preview({ [row]: to }),
     onCommit: (to: number | null) =>
-      keep(`${parameter.label.toLowerCase()} ${said(to)}`, { [row]: to }),
+      keep(`${parameter.label.toLowerCase()} ${saidOf(parameter, to)}`, { [row]: to }),
     onCancel: cancel,
   };
   return wide ? <ParameterRow {...props} slider={false} /> : <NumberField {...props} />;
+}
+
+/** A value of an echo. */
+function EchoField({ changing, row }: { changing: Changing; row: keyof Room['echo'] }) {
+  const { room, preview, keep, cancel } = changing;
+  const parameter = echoParameters[row];
+  const changed = (to: number | null) => ({ echo: { ...room.echo, [row]: to } });
+  return (
+    <ParameterRow
+      parameter={parameter}
+      value={room.echo[row]}
+      width={86}
+      slider={false}
+      onPreview={(to) => preview(changed(to))}
+      onCommit={(to) =>
+        keep(`${parameter.label.toLowerCase()} ${saidOf(parameter, to)}`, changed(to))
+      }
+      onCancel={cancel}
+    />
+  );
+}
+
+/** How late each side comes back, whatever it is set in. */
+function EchoTimes({ room }: Props) {
+  const tempo = useSong().tempo;
+  const { timeMs, ratioPercent } = inTempo(room, tempo).echo;
+  return (
+    <p className="quiet small m-0 mt-1" data-testid={`times-${room.name}`}>
+      left after {figure(timeMs, 1)} ms, right after {figure((timeMs * ratioPercent) / 100, 1)} ms
+    </p>
+  );
+}
+
+function saidOf({ places, unit }: Parameter, to: number | null): string {
+  return to === null ? 'off' : `${figure(to, places)} ${unit}`;
 }
 
 /** In short what goes into it. */
@@ -181,7 +234,7 @@ function FedBy({ room }: Props) {
 }
 
 /** How long it takes to fall by 60 dB, as it is set, low and high. */
-function Decays({ room }: Props) {
+function Decays({ room }: { readonly room: Room & RoomSound }) {
   const rate = useRate();
   const at = (hz: number) => `${figure(decayAt(room, hz, rate), 2)} s`;
   return (

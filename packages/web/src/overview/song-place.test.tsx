@@ -172,6 +172,21 @@ describe('a room', () => {
     ]);
   });
 
+  test('can be an echo: in ms or in beats, its sides at a ratio', () => {
+    choose('Add a room', 'echo');
+    fireEvent.click(lane('Echo').getByRole('button', { name: 'Settings of Echo' }));
+    type(lane('Echo').getByLabelText('Time, left'), '100');
+    type(lane('Echo').getByLabelText('Right against left'), '149');
+    const times = () => screen.getByTestId('times-Echo').textContent;
+    expect(times()).toBe('left after 100.0 ms, right after 149.0 ms');
+    type(screen.getByLabelText('Tempo'), '100');
+    type(lane('Echo').getByLabelText('In beats'), '0.75');
+    expect(times()).toBe('left after 450.0 ms, right after 670.5 ms');
+    type(lane('Echo').getByLabelText('Feedback'), '40');
+    expect(room().echo).toMatchObject({ timeMs: 100, beats: 0.75, feedbackPercent: 40 });
+    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe('Echo: feedback 40 %');
+  });
+
   test('a part that feeds one is removed in one step', () => {
     choose('Add a room', 'plate');
     choose(/^Feed a room/, room().id);

@@ -1,6 +1,5 @@
-import { memoryS } from '../../rooms/absorption.ts';
-import { Network } from '../../rooms/network.ts';
-import type { Room } from '../../rooms/room.ts';
+import { ringingOf, ringingS } from '../../rooms/ringing.ts';
+import type { Ringing, Room } from '../../rooms/room.ts';
 import { Biquad, type BiquadCoefficients } from '../../signal/biquad.ts';
 import { highPass, lowPass } from '../../signal/filters.ts';
 import { filterMemory } from '../../signal/memory.ts';
@@ -120,7 +119,7 @@ class PreDelay {
   }
 }
 
-const sameNetwork = (a: Network, b: Network) => a === b;
+const sameRinging = (a: Ringing, b: Ringing) => a === b;
 const sameCut = (a: Cut, b: Cut) => a.key === b.key;
 
 class RoomRun extends OutputRun<RoomNode> {
@@ -132,7 +131,7 @@ class RoomRun extends OutputRun<RoomNode> {
   readonly #otherLate = pair();
   readonly #otherCut = pair();
   readonly #preDelays: readonly [PreDelay, PreDelay];
-  readonly #network: Glide<Network>;
+  readonly #ringing: Glide<Ringing>;
   readonly #cut: Glide<Cut>;
   readonly #mix: Glide<Mix>;
   #room: RoomSettings;
@@ -144,7 +143,7 @@ class RoomRun extends OutputRun<RoomNode> {
     this.#edges = new Edges(context, inputs);
     const [left, right] = this.#preFrames(room);
     this.#preDelays = [new PreDelay(context, left), new PreDelay(context, right)];
-    this.#network = new Glide(rateHz, new Network(room, rateHz), sameNetwork);
+    this.#ringing = new Glide(rateHz, ringingOf(room, rateHz), sameRinging);
     this.#cut = new Glide(rateHz, new Cut(room, rateHz), sameCut);
     this.#mix = new Glide(rateHz, mixOf(room), sameMix);
   }
@@ -158,8 +157,8 @@ class RoomRun extends OutputRun<RoomNode> {
     const { rateHz } = this.context;
     this.#edges.aim(inputs);
     this.#room = room;
-    if (this.#network.goal.fits(room)) this.#network.goal.aim(room);
-    else this.#network.aim(new Network(room, rateHz));
+    if (this.#ringing.goal.fits(room)) this.#ringing.goal.aim(room);
+    else this.#ringing.aim(ringingOf(room, rateHz));
     this.#cut.aim(new Cut(room, rateHz));
     this.#mix.aim(mixOf(room));
     for (const [n, frames] of this.#preFrames(room).entries()) this.#preDelays[n].aim(frames);
@@ -168,8 +167,8 @@ class RoomRun extends OutputRun<RoomNode> {
   /** After a jump it is empty, as who listens expects of a room. */
   settle(): void {
     this.#edges.settle();
-    this.#network.settle();
-    this.#network.to.clear();
+    this.#ringing.settle();
+    this.#ringing.to.clear();
     this.#cut.aim(new Cut(this.#room, this.context.rateHz));
     this.#cut.settle();
     this.#mix.settle();
@@ -191,9 +190,9 @@ class RoomRun extends OutputRun<RoomNode> {
     }
   }
 
-  /** Early and late return; of two networks while one goes over to another. */
+  /** Early and late return; of two while one goes over to another. */
   #ring(left: Float64Array, right: Float64Array): void {
-    const glide = this.#network;
+    const glide = this.#ringing;
     const { from, to, moving } = glide;
     if (!moving) {
       to.process(left, right, this.#early, this.#late, quantumFrames);
@@ -267,7 +266,7 @@ export const roomKind: NodeKind<RoomNode> = {
   reach: () => noReach,
   memoryFrames: ({ room }, rateHz) => {
     const preMs = Math.max(room.preDelayLeftMs, room.preDelayRightMs);
-    const seconds = memoryS(room) + preMs / 1000;
+    const seconds = ringingS(room) + preMs / 1000;
     return Math.ceil(seconds * rateHz) + filterMemory(cutSections(room, rateHz));
   },
   latencyFrames: () => 0,

@@ -1,0 +1,139 @@
+import { Biquad } from '../signal/biquad.ts';
+import { highPass, lowPass } from '../signal/filters.ts';
+import type { AnySound, Ringing, Sides } from './room.ts';
+
+const { ceil, log, max, min, round } = Math;
+
+type EchoSettings = AnySound['echo'];
+
+/** Feedback and crossing go to where they are set to by this share each frame: within some 10 ms. */
+const towards = 0.004;
+const nothing = 1e-24;
+/** No wider than half the rate allows. */
+const highestShare = 0.45;
+
+/** How late each side comes back, in frames. */
+export function echoFrames(
+  { timeMs, ratioPercent }: EchoSettings,
+  rateHz: number,
+): readonly [number, number] {
+  const left = max(1, round((timeMs * rateHz) / 1000));
+  return [left, max(1, round((left * ratioPercent) / 100))];
+}
+
+/** How long an echo remembers what went in, to −120 dB, in s. */
+export function echoMemoryS({ timeMs, ratioPercent, feedbackPercent }: EchoSettings): number {
+  const longest = (timeMs / 1000) * max(1, ratioPercent / 100);
+  const times = feedbackPercent === 0 ? 0 : ceil(log(1e-6) / log(feedbackPercent / 100));
+  return longest * (times + 1);
+}
+
+/** Two delays, one for each side, that feed themselves and each other; each time round a tone is lost. */
+export class Echo implements Ringing {
+  readonly #key: string;
+  readonly #frames: readonly [number, number];
+  readonly #lines: Sides;
+  readonly #masks: readonly [number, number];
+  readonly #filters: readonly (readonly Biquad[])[];
+  readonly #stretch: number;
+  readonly #kept: Sides;
+  #at = 0;
+  #feedback = 0;
+  #cross = 0;
+  #feedbackGoal = 0;
+  #crossGoal = 0;
+
+  constructor(sound: AnySound, rateHz: number) {
+    const { echo } = sound;
+    this.#key = keyOf(sound);
+    this.#frames = echoFrames(echo, rateHz);
+    const rooms = this.#frames.map((frames) => 2 ** ceil(Math.log2(frames + 1)));
+    this.#lines = [new Float64Array(rooms[0]), new Float64Array(rooms[1])];
+    this.#masks = [rooms[0] - 1, rooms[1] - 1];
+    const { lowCutHz, highCutHz } = echo;
+    this.#filters = [0, 1].map(() => [
+      ...(lowCutHz === null ? [] : [new Biquad(highPass(lowCutHz, Math.SQRT1_2, rateHz))]),
+      ...(highCutHz === null || highCutHz >= highestShare * rateHz
+        ? []
+        : [new Biquad(lowPass(highCutHz, Math.SQRT1_2, rateHz))]),
+    ]);
+    // What comes out was put in before.
+    this.#stretch = min(128, ...this.#frames);
+    this.#kept = [new Float64Array(this.#stretch), new Float64Array(this.#stretch)];
+    this.aim(sound);
+    this.settle();
+  }
+
+  fits(sound: AnySound): boolean {
+    return keyOf(sound) === this.#key;
+  }
+
+  aim({ echo }: AnySound): void {
+    this.#feedbackGoal = echo.feedbackPercent / 100;
+    this.#crossGoal = echo.crossPercent / 100;
+  }
+
+  settle(): void {
+    this.#feedback = this.#feedbackGoal;
+    this.#cross = this.#crossGoal;
+  }
+
+  clear(): void {
+    this.settle();
+    for (const line of this.#lines) line.fill(0);
+    for (const filter of this.#filters.flat()) filter.state = [0, 0];
+  }
+
+  process(
+    left: Float64Array,
+    right: Float64Array,
+    [earlyLeft, earlyRight]: Sides,
+    late: Sides,
+    count: number,
+  ): void {
+    earlyLeft.fill(0, 0, count);
+    earlyRight.fill(0, 0, count);
+    for (let from = 0; from < count; from += this.#stretch)
+      this.#round(left, right, late, from, min(count - from, this.#stretch));
+    this.#at = (this.#at + count) & 0x3fffffff;
+  }
+
+  #round(left: Float64Array, right: Float64Array, late: Sides, from: number, count: number): void {
+    const at = this.#at + from;
+    for (let side = 0; side < 2; side++) {
+      const line = this.#lines[side];
+      const mask = this.#masks[side];
+      const read = at - this.#frames[side];
+      const kept = this.#kept[side];
+      const out = late[side];
+      for (let n = 0; n < count; n++) {
+        const value = line[(read + n) & mask];
+        kept[n] = value;
+        out[from + n] = value;
+      }
+      for (const filter of this.#filters[side]) filter.process(kept, kept, count);
+    }
+    const [keptLeft, keptRight] = this.#kept;
+    const [lineLeft, lineRight] = this.#lines;
+    const [maskLeft, maskRight] = this.#masks;
+    for (let n = 0; n < count; n++) {
+      this.#feedback += towards * (this.#feedbackGoal - this.#feedback);
+      this.#cross += towards * (this.#crossGoal - this.#cross);
+      const l = keptLeft[n];
+      const r = keptRight[n];
+      const own = this.#feedback * (1 - this.#cross);
+      const other = this.#feedback * this.#cross;
+      lineLeft[(at + n) & maskLeft] = hushed(left[from + n] + own * l + other * r);
+      lineRight[(at + n) & maskRight] = hushed(right[from + n] + own * r + other * l);
+    }
+  }
+}
+
+function hushed(value: number): number {
+  return value < nothing && value > -nothing ? 0 : value;
+}
+
+/** What another echo has to be made for. */
+function keyOf({ kind, echo: { timeMs, ratioPercent, lowCutHz, highCutHz } }: AnySound): string {
+  return JSON.stringify([kind, timeMs, ratioPercent, lowCutHz, highCutHz]);
+}
