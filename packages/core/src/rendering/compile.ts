@@ -61,9 +61,10 @@ function along(song: Song, rateHz: number): Along {
   };
   return {
     bed: compileBed(song),
-    groups: song.groups.map(({ id, partIds, levelDb, muted }) => ({
+    groups: song.groups.map(({ id, partIds, levelDb, muted, preparation, stage }) => ({
       id,
       partIds,
+      bus: { preparation, stage },
       gain: muted ? 0 : moved('group', id, dbToGain(db(levelDb))),
     })),
     rooms: song.rooms.map((room) => inTempo(room, song.tempo)),

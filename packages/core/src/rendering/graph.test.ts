@@ -5,6 +5,7 @@ import { anyImage, anyPreparation } from '../image/any-image.fixture.ts';
 import { neutralStage } from '../image/stage.ts';
 import { recipes } from '../image/recipes.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
+import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
 import { anySong } from '../song/any-song.fixture.ts';
 import type { Edit } from '../song/edits/edit.ts';
@@ -94,7 +95,7 @@ describe('any node can be the root', () => {
       memory.song,
       {
         kind: 'set-groups',
-        groups: [{ id: 'g', name: 'G', partIds: ['p0', 'p1'], levelDb: -6, muted: false }],
+        groups: [groupOfParts('g', 'G', ['p0', 'p1'], { levelDb: -6 })],
       },
       { kind: 'set-part', partId: 'p1', changes: { levelDb: -3 } },
     );
@@ -130,7 +131,7 @@ describe('any node can be the root', () => {
     const memory = memorySong(takes, rate, recipes[0].image);
     const song = done(memory.song, {
       kind: 'set-groups',
-      groups: [{ id: 'g', name: 'G', partIds: ['p1'], levelDb: -9, muted: false }],
+      groups: [groupOfParts('g', 'G', ['p1'], { levelDb: -9 })],
     });
     const plan = compile(song, new Map());
     const whole = await rendered(plan, roots.song, memory.load, 0, length);

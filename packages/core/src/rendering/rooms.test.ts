@@ -3,6 +3,7 @@ import { neutralStage } from '../image/stage.ts';
 import { recipes } from '../image/recipes.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { newRoom, roomKinds, type Room } from '../rooms/room.ts';
+import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { removalEdits } from '../song/removal.ts';
@@ -189,7 +190,7 @@ test('a part is removed with all that names it, in one step, and comes back', ()
     withRooms(memory.song, newRoom('r', 'Room', { feeds: [feed, { ...feed, partId: 'p1' }] })),
     {
       kind: 'set-groups',
-      groups: [{ id: 'g', name: 'G', partIds: ['p0'], levelDb: 0, muted: false }],
+      groups: [groupOfParts('g', 'G', ['p0'], { levelDb: 0 })],
     },
     {
       kind: 'set-moves',

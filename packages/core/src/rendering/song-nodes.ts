@@ -1,5 +1,6 @@
 import { db, dbToGain } from '../quantities/units.ts';
 import type { Feed, Room } from '../rooms/room.ts';
+import { isNeutralBus, type Bus } from './kinds/bus.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import { sameStage } from './kinds/matrix.ts';
 import { monitorInputs } from './kinds/monitor.ts';
@@ -13,6 +14,7 @@ export interface Along {
     readonly id: string;
     readonly partIds: readonly string[];
     readonly gain: Value;
+    readonly bus: Bus;
   }[];
   readonly rooms: readonly Room[];
   /** Of each part that a move belongs to. */
@@ -40,17 +42,23 @@ export function planOf(
       muted,
       inputs: [roots.part(id), roots.plain(id)],
     });
-  for (const { id, partIds, gain } of groups) {
+  for (const { id, partIds, gain, bus } of groups) {
     const members = parts.filter((part) => partIds.includes(part.id));
     const sounding = members.filter(({ muted }) => !muted);
-    const group = { kind: 'gain', gain } as const;
+    const root = roots.group(id);
     nodes.push(
-      { ...group, id: roots.group(id), inputs: sounding.map((part) => roots.part(part.id)) },
-      {
-        ...group,
-        id: roots.listened(roots.group(id)),
-        inputs: members.map((part) => roots.listened(roots.part(part.id))),
-      },
+      ...groupNodes(
+        root,
+        bus,
+        gain,
+        sounding.map((part) => roots.part(part.id)),
+      ),
+      ...groupNodes(
+        roots.listened(root),
+        bus,
+        gain,
+        members.map((part) => roots.listened(roots.part(part.id))),
+      ),
     );
   }
   const fed = roomNodes(parts, rooms, partGains);
@@ -75,6 +83,15 @@ export function planOf(
   };
   nodes.push({ kind: 'monitor', id: roots.heard, inputs: monitorInputs(heard), ...heard });
   return { rateHz, frames, parts, nodes: keptNodes(nodes, previous) };
+}
+
+/** A group: what is done to all of it, where anything is, and its level. */
+function groupNodes(id: string, bus: Bus, gain: Value, inputs: readonly string[]): PlanNode[] {
+  if (isNeutralBus(bus)) return [{ kind: 'gain', id, inputs, gain }];
+  return [
+    { kind: 'bus', id: `${id}/bus`, inputs, bus },
+    { kind: 'gain', id, inputs: [`${id}/bus`], gain },
+  ];
 }
 
 /**
@@ -230,6 +247,8 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
       return a.bed.gain === (b as typeof a).bed.gain;
     case 'listened':
       return a.muted === (b as typeof a).muted;
+    case 'bus':
+      return JSON.stringify(a.bus) === JSON.stringify((b as typeof a).bus);
     case 'room':
       return JSON.stringify(a.room) === JSON.stringify((b as typeof a).room);
     case 'monitor':

@@ -1,6 +1,8 @@
 import * as z from 'zod';
 import { curveDescription } from '../moves/curve.ts';
 import { choice, flag, id, text, thing, value, type Described } from '../parameters/description.ts';
+import { groupStageDescription } from '../image/group-stage.ts';
+import { preparationDescription } from '../takes/preparation.ts';
 import { groupParameters } from '../parameters/tables.ts';
 
 /** Several parts processed as one. A part is in at most one group. */
@@ -8,10 +10,23 @@ export const groupDescription = thing({
   id: id('a group'),
   name: text("A group's name", 80),
   partIds: z.array(id('a part')).max(64),
+  /** What is done to all of it, before its level. */
+  preparation: preparationDescription,
+  stage: groupStageDescription,
   levelDb: value(groupParameters.levelDb),
   muted: flag('Muted').default(false),
 });
 export type Group = Described<typeof groupDescription>;
+
+/** A group as it begins. */
+export function groupOfParts(
+  id: string,
+  name: string,
+  partIds: readonly string[],
+  changes: Partial<Group> = {},
+): Group {
+  return { ...(groupDescription.parse({ id, name, partIds: [...partIds] }) as Group), ...changes };
+}
 
 /** Something that changes along the song: what a table says may move. */
 export const moveDescription = thing({

@@ -1,4 +1,4 @@
-import { mostGroups, type Group } from './along.ts';
+import { groupOfParts, mostGroups, type Group } from './along.ts';
 import { partsInOrder, type Part, type Song } from './song.ts';
 
 /** A row of the song as it is laid out: a group above its parts, wherever the first of them stands. */
@@ -46,7 +46,7 @@ export function newGroup(song: Song, id: string, partIds: readonly string[]): Gr
   const names = new Set(song.groups.map(({ name }) => name));
   let n = song.groups.length + 1;
   while (names.has(`Group ${n}`)) n++;
-  const group: Group = { id, name: `Group ${n}`, partIds: [...partIds], levelDb: 0, muted: false };
+  const group = groupOfParts(id, `Group ${n}`, partIds);
   return [...without(song.groups, partIds), group];
 }
 

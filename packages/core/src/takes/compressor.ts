@@ -75,19 +75,24 @@ export class CompressorRun {
     this.#goal = this.#makeUp;
   }
 
-  /** In place; goes on where it stopped. */
-  process(samples: Float64Array): void {
+  /**
+   * In place; goes on where it stopped.
+   * @param other the other side, where there are two: the louder of both counts, and both are brought down alike, so that nothing moves between them
+   */
+  process(samples: Float64Array, other: Float64Array | null = null): void {
     const { thresholdDb, ratio } = this.#settings;
     if (thresholdDb === null) return;
     for (let n = 0; n < samples.length; n++) {
-      const level = this.#follower.next(samples[n]);
+      const level = this.#follower.next(other ? max(abs(samples[n]), abs(other[n])) : samples[n]);
       if (this.#step === 0) {
         this.#gain = this.#goal;
         const down = reductionDb(20 * log10(level + 1e-10), thresholdDb, ratio);
         if (down < this.mostReductionDb) this.mostReductionDb = down;
         this.#goal = this.#makeUp * 10 ** (down / 20);
       }
-      samples[n] *= this.#gain + ((this.#goal - this.#gain) * this.#step) / stride;
+      const gain = this.#gain + ((this.#goal - this.#gain) * this.#step) / stride;
+      samples[n] *= gain;
+      if (other) other[n] *= gain;
       this.#step = (this.#step + 1) % stride;
     }
   }

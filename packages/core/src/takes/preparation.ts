@@ -52,6 +52,37 @@ export function preparationMemory(preparation: Preparation, rateHz: number): num
   return filters + followerMemory(attackMs, releaseMs, thresholdDb, highest, rateHz);
 }
 
+/** The same done to both sides of something, which are brought down together. */
+export class StereoPreparationRun {
+  readonly #sides: readonly [Cascade, Cascade];
+  readonly #compressor: CompressorRun;
+
+  constructor(preparation: Preparation, rateHz: number) {
+    const sections = equaliserSections(preparation, rateHz);
+    this.#sides = [new Cascade(sections), new Cascade(sections)];
+    this.#compressor = new CompressorRun(preparation.compressor, rateHz);
+  }
+
+  /** In place. */
+  process(left: Float64Array, right: Float64Array): void {
+    this.#sides[0].process(left);
+    this.#sides[1].process(right);
+    this.#compressor.process(left, right);
+  }
+
+  get state(): readonly (readonly number[])[] {
+    return [this.#compressor.state, this.#sides[0].state, this.#sides[1].state];
+  }
+
+  /** Goes on from another one, as far as both are made of the same. */
+  set state([compressor, left, right]: readonly (readonly number[])[]) {
+    this.#compressor.state = compressor;
+    if (left.length !== this.#sides[0].state.length) return;
+    this.#sides[0].state = left;
+    this.#sides[1].state = right;
+  }
+}
+
 /** Works through a take in order. */
 export class PreparationRun {
   readonly #equaliser: Cascade;

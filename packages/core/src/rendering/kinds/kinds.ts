@@ -1,4 +1,5 @@
 import { bedKind, type BedNode } from './bed.ts';
+import { busKind, type BusNode } from './bus.ts';
 import { gainKind, type GainNode } from './gain.ts';
 import type { NodeBase, NodeKind } from './kind.ts';
 import { listenedKind, type ListenedNode } from './listened.ts';
@@ -10,7 +11,15 @@ import { sumKind, type SumNode } from './sum.ts';
 
 /** A node of a plan. */
 export type PlanNode =
-  ReadingNode | SumNode | MatrixNode | GainNode | BedNode | RoomNode | ListenedNode | MonitorNode;
+  | ReadingNode
+  | SumNode
+  | MatrixNode
+  | GainNode
+  | BedNode
+  | BusNode
+  | RoomNode
+  | ListenedNode
+  | MonitorNode;
 
 /** Every kind of node. A new one is a file and its row. */
 export const nodeKinds: {
@@ -21,6 +30,7 @@ export const nodeKinds: {
   matrix: matrixKind,
   gain: gainKind,
   bed: bedKind,
+  bus: busKind,
   room: roomKind,
   listened: listenedKind,
   monitor: monitorKind,

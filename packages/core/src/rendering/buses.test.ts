@@ -1,0 +1,201 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { anyPreparation } from '../image/any-image.fixture.ts';
+import { groupStageDescription, neutralGroupStage, type GroupStage } from '../image/group-stage.ts';
+import { neutralStage } from '../image/stage.ts';
+import { noise, sine } from '../measurement/signals.fixture.ts';
+import { anyOf } from '../parameters/any.fixture.ts';
+import { groupOfParts } from '../song/along.ts';
+import { apply } from '../song/commands.ts';
+import type { Group, Song } from '../song/song.ts';
+import { neutralPreparation, PreparationRun, type Preparation } from '../takes/preparation.ts';
+import { newVoice } from '../voices/voice.ts';
+import { compile } from './compile.ts';
+import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
+import { renderRoot } from './offline.ts';
+import { memoryOf, nodesUnder, roots } from './plan.ts';
+
+const rate = 48_000;
+const { abs, log10, max } = Math;
+
+function grouped(song: Song, changes: Partial<Group>): Song {
+  const groups = [groupOfParts('g', 'G', ['p0', 'p1'], changes)];
+  const outcome = apply(song, {
+    id: 'c',
+    name: 'c',
+    role: 'do',
+    edits: [{ kind: 'set-groups', groups }],
+  });
+  if (!outcome.ok) throw new Error(outcome.error.sentence);
+  return outcome.value.song;
+}
+
+async function sides(memory: MemorySong, song: Song, root: string, to: number, from = 0) {
+  const left = new Float32Array(to - from);
+  const right = new Float32Array(to - from);
+  for await (const block of renderRoot(compile(song, new Map()), root, memory.load, from, to)) {
+    left.set(block.left, block.frame - from);
+    right.set(block.right, block.frame - from);
+  }
+  return { left, right };
+}
+
+const apartDb = (one: ArrayLike<number>, other: ArrayLike<number>) => {
+  let apart = 0;
+  let most = 1e-9;
+  for (let n = 0; n < one.length; n++) {
+    apart = max(apart, abs(one[n] - other[n]));
+    most = max(most, abs(other[n]));
+  }
+  return 20 * log10(apart / most + 1e-12);
+};
+
+const squeezed: Preparation = {
+  ...neutralPreparation,
+  lowCutHz: 90,
+  bands: neutralPreparation.bands.with(1, { kind: 'bell', hz: 700, db: -5, q: 1.2 }),
+  compressor: { thresholdDb: -24, ratio: 4, attackMs: 12, releaseMs: 120, makeUpDb: 3 },
+};
+
+describe('what is done to a group', () => {
+  const takes = [noise(2, rate, 1, 0.4), noise(2, rate, 2, 0.4)];
+  const middle = memorySong(takes, rate);
+
+  test('its compressor is the take’s on the rendered sum', async () => {
+    const plain = await sides(middle, grouped(middle.song, {}), roots.group('g'), rate);
+    const sum = Float64Array.from(plain.left);
+    new PreparationRun(squeezed, rate).process(sum);
+    const made = await sides(
+      middle,
+      grouped(middle.song, { preparation: squeezed }),
+      roots.group('g'),
+      rate,
+    );
+    expect(apartDb(made.left, sum)).toBeLessThan(-120);
+    expect(made.right).toEqual(made.left);
+  });
+
+  const wide = memorySong(takes, rate, {
+    voices: [
+      newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 } }),
+      newVoice('v2', 'right', {
+        placement: { kind: 'pan', panPercent: 60 },
+        delay: { value: 14, unit: 'ms' },
+      }),
+    ],
+    stage: neutralStage,
+  });
+
+  test('a loud side brings both down alike: nothing moves between them', async () => {
+    const whole = await sides(wide, grouped(wide.song, {}), roots.group('g'), rate);
+    const preparation = { ...neutralPreparation, compressor: squeezed.compressor };
+    const made = await sides(wide, grouped(wide.song, { preparation }), roots.group('g'), rate);
+    for (let n = 5000; n < rate; n += 101)
+      expect(made.left[n] * whole.right[n]).toBeCloseTo(made.right[n] * whole.left[n], 6);
+  });
+
+  test('its stage leaves the fold as it is, to −120 dB, whatever it is set to', async () => {
+    const fold = ({ left, right }: { left: Float32Array; right: Float32Array }) =>
+      left.map((value, n) => (value + right[n]) / 2);
+    const whole = fold(await sides(wide, grouped(wide.song, {}), roots.group('g'), 20_000));
+    await fc.assert(
+      fc.asyncProperty(anyOf(groupStageDescription), async (stage) => {
+        const made = await sides(wide, grouped(wide.song, { stage }), roots.group('g'), 20_000);
+        expect(apartDb(fold(made), whole)).toBeLessThan(-120);
+      }),
+      { numRuns: 20 },
+    );
+  });
+
+  test('at no width it is mono; its low end is in the middle, and its difference tilts', async () => {
+    const tones = memorySong([sine(50, -12, 2, rate), sine(5000, -12, 2, rate)], rate, {
+      voices: [newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 } })],
+      stage: neutralStage,
+    });
+    const differenceDb = async (changes: Partial<GroupStage>) => {
+      const stage = { ...neutralGroupStage, ...changes };
+      const { left, right } = await sides(
+        tones,
+        grouped(tones.song, { stage }),
+        roots.group('g'),
+        rate,
+      );
+      const at = (hz: number) => {
+        let [re, im] = [0, 0];
+        // Whole periods of both.
+        for (let n = rate / 2; n < rate; n++) {
+          const value = (left[n] - right[n]) / 2;
+          re += value * Math.cos((2 * Math.PI * hz * n) / rate);
+          im += value * Math.sin((2 * Math.PI * hz * n) / rate);
+        }
+        return 20 * log10(Math.hypot(re, im) + 1e-9);
+      };
+      return [at(50), at(5000)] as const;
+    };
+    const [low, high] = await differenceDb({});
+    const cut = await differenceDb({ lowHz: 150 });
+    // Fourth order, 1.6 octaves under: 38 dB.
+    expect(cut[0] - low).toBeLessThan(-36);
+    expect(abs(cut[1] - high)).toBeLessThan(0.1);
+    const tilted = await differenceDb({ tiltDb: 8 });
+    expect(tilted[0] - low).toBeCloseTo(-4, 0);
+    expect(tilted[1] - high).toBeCloseTo(4, 0);
+    const half = await differenceDb({ widthPercent: 50 });
+    expect(half[1] - high).toBeCloseTo(-6.02, 1);
+    expect((await differenceDb({ widthPercent: 0 }))[1]).toBeLessThan(-100);
+  });
+
+  test('with any setting a stretch is what the whole has there, and what plays is what is written', async () => {
+    await fc.assert(
+      fc.asyncProperty(anyPreparation, anyOf(groupStageDescription), async (preparation, stage) => {
+        const song = grouped(wide.song, { preparation, stage });
+        const plan = compile(song, new Map());
+        // What remembers for longer than the takes last has nothing to forget.
+        fc.pre(memoryOf(nodesUnder(plan, roots.song), rate) < rate);
+        const whole = await sides(wide, song, roots.song, 90_000);
+        for (const side of [whole.left, whole.right])
+          expect(side.every(Number.isFinite)).toBe(true);
+        const stretch = await sides(wide, song, roots.song, 90_000, 70_003);
+        expect(apartDb(stretch.left, whole.left.subarray(70_003))).toBeLessThan(-115);
+        const { player } = await memoryPlayer(wide, plan);
+        player.play();
+        const heard = runPlayer(player, 60_000, 700);
+        const behind = 2000 + 240;
+        // Before it can have forgotten its beginning, which fades in: filters and followers hear it softer.
+        const from = max(behind, memoryOf(nodesUnder(plan, roots.song), rate));
+        expect(
+          apartDb(heard.right.subarray(from), whole.right.subarray(from, 60_000)),
+        ).toBeLessThan(-115);
+      }),
+      { numRuns: 12, interruptAfterTimeLimit: 60_000, markInterruptAsFailure: false },
+    );
+  });
+
+  test.each<[string, Partial<Group>]>([
+    ['a low cut', { preparation: { ...neutralPreparation, lowCutHz: 400 } }],
+    ['a compressor', { preparation: { ...squeezed, bands: neutralPreparation.bands } }],
+    ['no width', { stage: { ...neutralGroupStage, widthPercent: 0 } }],
+    ['a low end in the middle', { stage: { ...neutralGroupStage, lowHz: 500 } }],
+    ['a tilt', { stage: { ...neutralGroupStage, tiltDb: 12 } }],
+  ])('%s that comes and goes while it plays leaves no click', async (_, changes) => {
+    const tone = memorySong([sine(1000, -18, 4, rate), sine(1000, -18, 4, rate)], rate, {
+      voices: [newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -70 } })],
+      stage: neutralStage,
+    });
+    const bend = (side: Float32Array) =>
+      side.reduce(
+        (most, value, n) => (n < 2 ? 0 : max(most, abs(value - 2 * side[n - 1] + side[n - 2]))),
+        0,
+      );
+    const { player } = await memoryPlayer(tone, compile(grouped(tone.song, {}), new Map()));
+    player.play();
+    const pieces = [runPlayer(player, 24_037, 512)];
+    for (const next of [changes, {}]) {
+      player.aim(compile(grouped(tone.song, next), new Map()));
+      pieces.push(runPlayer(player, 24_000, 512));
+    }
+    const all = Float32Array.from(pieces.flatMap(({ left }) => [...left]));
+    const steady = max(...pieces.map(({ left }) => bend(left.subarray(-9600))));
+    expect(20 * log10(bend(all.subarray(2000)) / steady)).toBeLessThan(1);
+  });
+});
