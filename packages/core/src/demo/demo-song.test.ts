@@ -3,6 +3,7 @@ import { expect, test } from '@jest/globals';
 import { bytesInMemory } from '../formats/byte-source.ts';
 import { readWavLayout } from '../formats/wav-read.ts';
 import { apply } from '../song/commands.ts';
+import { inTempo } from '../rooms/in-tempo.ts';
 import { emptySong, type Recording } from '../song/song.ts';
 import { demoEdits, demoRecordings } from './demo-song.ts';
 import { plucked } from '../performing/instruments.ts';
@@ -45,6 +46,19 @@ test('the demo song is one that the rules allow: eight parts of six families, a 
   for (const { align } of takes.slice(1)) expect(align?.path?.at.length).toBeGreaterThan(5);
   expect(image.voices.map(({ take }) => take)).toEqual([1, 2, 3, 4]);
   expect(made.value.song.bed).not.toBeNull();
+  // Heard together: two groups, two rooms and an echo in time, a level that moves.
+  const { groups, rooms, moves } = made.value.song;
+  expect(groups.map(({ name, partIds }) => [name, partIds.length])).toEqual([
+    ['Strings', 3],
+    ['Air', 2],
+  ]);
+  expect(rooms.map(({ kind, feeds }) => [kind, feeds.length])).toEqual([
+    ['hall', 3],
+    ['plate', 2],
+    ['echo', 1],
+  ]);
+  expect(inTempo(rooms[2], made.value.song.tempo).echo.timeMs).toBeCloseTo(450, 9);
+  expect(moves).toHaveLength(1);
 }, 60_000);
 
 test('the same seed gives the same bits, another one others', () => {

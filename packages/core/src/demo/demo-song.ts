@@ -19,6 +19,7 @@ import {
   type Instrument,
 } from '../performing/instruments.ts';
 import type { Note } from '../performing/note.ts';
+import { togetherEdits } from './together.ts';
 import { linedUpTakes, strummedFile, strummedTakes } from './strummed.ts';
 import { beatsPerBar, beatsPerMinute, demoFrames, demoRateHz, demoTape, score } from './score.ts';
 
@@ -212,6 +213,7 @@ export async function demoEdits(recordings: readonly Recording[]): Promise<Edit[
       ),
     },
     { kind: 'set-bed', bed: { recording: hashOf(bedFile), levelDb: bedLevelDb } },
+    ...togetherEdits(),
   ];
 }
 

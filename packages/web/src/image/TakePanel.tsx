@@ -1,10 +1,4 @@
-import {
-  bandParameters,
-  compressorParameters,
-  preparationParameters,
-} from '@pannet/core/parameters/tables';
 import type { Part } from '@pannet/core/song/song';
-import { bandKinds, type EqualiserBand } from '@pannet/core/takes/equaliser';
 import {
   isNeutralPreparation,
   neutralPreparation,
@@ -12,18 +6,12 @@ import {
 } from '@pannet/core/takes/preparation';
 import { signedFigure } from '@pannet/core/quantities/wording';
 import Button from 'react-bootstrap/Button';
-import { NumberField } from '../controls/NumberField.tsx';
-import { say } from '../controls/notices.ts';
-import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/placing.ts';
 import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/open-song.ts';
 import { stepForAll } from '../parts/parts-together.ts';
-import { tableChanges } from './voice-edits.ts';
-
-/** What becomes of a preparation. */
-type Change = (from: Preparation) => Preparation;
+import { preparationChanges, PreparationFields, type Change } from './PreparationFields.tsx';
 
 /** What the take is, and what is done to it before it is spread. */
 export function TakePanel({ part }: { readonly part: Part }) {
@@ -51,15 +39,6 @@ export function TakePanel({ part }: { readonly part: Part }) {
       });
   };
   const cancel = () => open.session.endPreview();
-  const band = (index: number, changes: Partial<EqualiserBand>): Change => {
-    return (from) => ({
-      ...from,
-      bands: from.bands.with(index, { ...from.bands[index], ...changes }),
-    });
-  };
-  const compressed = (changes: Partial<Preparation['compressor']>): Change => {
-    return (from) => ({ ...from, compressor: { ...from.compressor, ...changes } });
-  };
   const reduction = measures?.measured.reductionDb ?? null;
   return (
     <>
@@ -87,58 +66,12 @@ export function TakePanel({ part }: { readonly part: Part }) {
         );
       })}
       <h3 className="panel-heading">Before it is spread</h3>
-      <ParameterRow
-        parameter={preparationParameters.lowCutHz}
-        value={preparation.lowCutHz}
-        onPreview={(lowCutHz) => preview((from) => ({ ...from, lowCutHz }))}
-        onCommit={(lowCutHz) => commit((from) => ({ ...from, lowCutHz }))}
+      <PreparationFields
+        preparation={preparation}
+        onPreview={preview}
+        onCommit={commit}
         onCancel={cancel}
       />
-      {preparation.bands.map((shown, n) => (
-        <fieldset key={n} className="band-fields">
-          <legend className="visually-hidden">Band {n + 1}</legend>
-          <select
-            className="plain-select"
-            aria-label={`Kind of band ${n + 1}`}
-            value={shown.kind}
-            onChange={(event) =>
-              commit(band(n, { kind: event.target.value as EqualiserBand['kind'] }))
-            }
-          >
-            {bandKinds.map((kind) => (
-              <option key={kind}>{kind}</option>
-            ))}
-          </select>
-          {(['db', 'hz', 'q'] as const).map((name) => (
-            <NumberField
-              key={name}
-              parameter={bandParameters[name]}
-              label={`Band ${n + 1}, ${bandParameters[name].label.toLowerCase()}`}
-              value={shown[name]}
-              unit={name === 'q' ? 'Q' : undefined}
-              width={name === 'q' ? 56 : 78}
-              onPreview={(value) => preview(band(n, { [name]: value }))}
-              onCommit={(value) => commit(band(n, { [name]: value }))}
-              onCancel={cancel}
-              onRefuse={say}
-            />
-          ))}
-        </fieldset>
-      ))}
-      <h3 className="panel-heading">Compressor</h3>
-      {(['thresholdDb', 'ratio', 'attackMs', 'releaseMs', 'makeUpDb'] as const).map((name) =>
-        name !== 'thresholdDb' && compressor.thresholdDb === null ? null : (
-          <ParameterRow
-            key={name}
-            parameter={compressorParameters[name]}
-            value={compressor[name]}
-            slider={name === 'thresholdDb'}
-            onPreview={(value) => preview(compressed({ [name]: value }))}
-            onCommit={(value) => commit(compressed({ [name]: value }))}
-            onCancel={cancel}
-          />
-        ),
-      )}
       {compressor.thresholdDb !== null && (
         <p className="small mono quiet mb-2" data-testid="reduction">
           {reduction === null
@@ -158,15 +91,4 @@ export function TakePanel({ part }: { readonly part: Part }) {
       )}
     </>
   );
-}
-
-function preparationChanges(before: Preparation, after: Preparation): string[] {
-  return [
-    ...tableChanges(preparationParameters, before, after),
-    ...after.bands.flatMap((band, n) => [
-      ...tableChanges(bandParameters, before.bands[n], band, `band ${n + 1} `),
-      ...(band.kind === before.bands[n].kind ? [] : [`band ${n + 1} a ${band.kind}`]),
-    ]),
-    ...tableChanges(compressorParameters, before.compressor, after.compressor),
-  ];
 }

@@ -1,15 +1,17 @@
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import { CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
+import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
 import { groupParameters } from '@pannet/core/parameters/tables';
 import { plural, signedFigure } from '@pannet/core/quantities/wording';
 import { changedGroup } from '@pannet/core/song/groups';
 import { moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
+import { useState } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
+import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';
 import { MoveLane } from './MoveLane.tsx';
 
@@ -25,6 +27,7 @@ export function GroupRow({ group, view, width }: Props) {
   const { id, name, partIds } = group;
   const solo = usePlayback((state) => state.monitoring.solo);
   const soloed = partIds.length > 0 && partIds.every((partId) => solo.includes(partId));
+  const [shown, setShown] = useState(false);
   const target = { kind: 'group', id, parameter: 'levelDb' } as const;
   const move = useSession(({ shown }) => moveOf(shown, target));
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
@@ -65,7 +68,15 @@ export function GroupRow({ group, view, width }: Props) {
         >
           <DotsSixVertical aria-hidden />
         </button>
-        <CaretRight size={12} weight="bold" aria-hidden />
+        <button
+          type="button"
+          className="btn-tool"
+          aria-label={`Settings of ${name}`}
+          aria-expanded={shown}
+          onClick={() => setShown(!shown)}
+        >
+          {shown ? <CaretDown size={12} weight="bold" /> : <CaretRight size={12} weight="bold" />}
+        </button>
         <LaneName
           name={name}
           onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))}
@@ -122,6 +133,7 @@ export function GroupRow({ group, view, width }: Props) {
           <Trash aria-hidden />
         </button>
       </div>
+      {shown && <GroupSettings group={group} />}
       {move && (
         <MoveLane name={name} target={target} curve={move.curve} view={view} width={width} />
       )}

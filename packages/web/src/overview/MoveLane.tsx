@@ -76,8 +76,8 @@ export function MoveLane({ name, target, curve, view, width }: Props) {
     <div className="move-lane" role="group" aria-label={`Level of ${name} along the song`}>
       <svg width={width} height={laneHeight} onDoubleClick={addAt} role="group" aria-label="Points">
         <path d={`M0 ${yOf(0)}H${width}`} stroke="var(--rule)" />
-        {[0, -24].map((db) => (
-          <text key={db} x={4} y={yOf(db) + 3} fontSize={10} className="mono" fill="var(--quiet)">
+        {[0, -18].map((db) => (
+          <text key={db} x={4} y={yOf(db) + 11} fontSize={10} className="mono" fill="var(--quiet)">
             {signedFigure(db, 0)} dB
           </text>
         ))}

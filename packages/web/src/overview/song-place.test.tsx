@@ -54,6 +54,28 @@ describe('the song over time', () => {
     );
   });
 
+  test('a group has a low cut, a compressor and a stage of its own', () => {
+    open.selectAllParts();
+    choose(/^Group of/, 'new');
+    fireEvent.click(screen.getByRole('button', { name: 'Settings of Group 1' }));
+    const group = within(screen.getByRole('group', { name: 'Group 1' }));
+    type(group.getByLabelText('Low cut'), '90');
+    type(group.getByLabelText('Threshold'), '-20');
+    type(group.getByLabelText('Ratio'), '4');
+    type(group.getByLabelText('Band 2, gain'), '-3');
+    type(group.getByLabelText('Width'), '80');
+    type(group.getByLabelText('Low end in the middle below'), '140');
+    const steps = open.session.store.getState().history.undo.map(({ name }) => name);
+    expect(steps.at(-1)).toMatch(/^Group 1: low end in the middle below off → 140 Hz/i);
+    expect(song().groups[0]).toMatchObject({
+      preparation: { lowCutHz: 90, compressor: { thresholdDb: -20, ratio: 4 } },
+      stage: { widthPercent: 80, lowHz: 140 },
+    });
+    expect(song().groups[0].preparation.bands[1].db).toBe(-3);
+    fireEvent.click(group.getByRole('button', { name: 'Leave its stage' }));
+    expect(song().groups[0].stage).toEqual({ widthPercent: 100, tiltDb: 0, lowHz: null });
+  });
+
   test('a part leaves its group by a choice, too', () => {
     choose(/^Group of/, 'new');
     expect(song().groups[0].partIds).toEqual(['harp']);

@@ -1,0 +1,98 @@
+import { groupStageDescription, type GroupStage } from '@pannet/core/image/group-stage';
+import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tables';
+import { roots } from '@pannet/core/rendering/plan';
+import { changedGroup } from '@pannet/core/song/groups';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import type { Group } from '@pannet/core/song/song';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { ParameterRow } from '../controls/ParameterRow.tsx';
+import { preparationChanges, PreparationFields, type Change } from '../image/PreparationFields.tsx';
+import { tableChanges } from '../image/voice-edits.ts';
+import { MixDialog } from '../report/MixReport.tsx';
+import { useOpenSong } from '../session/open-song.ts';
+
+const stageTable = {
+  widthPercent: stageParameters.widthPercent,
+  lowHz: lowMonoParameters.hz,
+  tiltDb: stageParameters.tiltDb,
+} as const;
+type StageKey = keyof typeof stageTable;
+
+/** What is done to all of a group: low cut, equaliser, compressor, and its stage. */
+export function GroupSettings({ group }: { readonly group: Group }) {
+  const open = useOpenSong();
+  const [measuring, setMeasuring] = useState(false);
+  const { id, name, preparation, stage } = group;
+  const edits = (changes: Partial<Group>): Edit[] => [
+    { kind: 'set-groups', groups: changedGroup(open.session.store.getState().song, id, changes) },
+  ];
+  const kept = () => open.session.store.getState().song.groups.find((one) => one.id === id);
+  const cancel = () => open.session.endPreview();
+  const commit = (change: Change) => {
+    const before = kept()?.preparation;
+    if (!before) return;
+    const after = change(before);
+    const says = preparationChanges(before, after);
+    if (says.length === 0) cancel();
+    else open.do(`${name}: ${says.join(', ')}`, edits({ preparation: after }));
+  };
+  const commitStage = (changes: Partial<GroupStage>) => {
+    const before = kept()?.stage;
+    if (!before) return;
+    const after = { ...before, ...changes };
+    const says = tableChanges(stageTable, before, after);
+    if (says.length === 0) cancel();
+    else open.do(`${name}: ${says.join(', ')}`, edits({ stage: after }));
+  };
+  const stageRow = (key: StageKey) => (
+    <ParameterRow
+      key={key}
+      parameter={stageTable[key]}
+      value={stage[key]}
+      slider={false}
+      onPreview={(value) =>
+        open.preview(edits({ stage: { ...stage, [key]: value } as GroupStage }))
+      }
+      onCommit={(value) => commitStage({ [key]: value })}
+      onCancel={cancel}
+    />
+  );
+  return (
+    <div className="group-settings">
+      <div>
+        <PreparationFields
+          preparation={preparation}
+          onPreview={(change) => open.preview(edits({ preparation: change(preparation) }))}
+          onCommit={commit}
+          onCancel={cancel}
+        />
+      </div>
+      <div>
+        <h3 className="panel-heading">Stage of all of it</h3>
+        {(Object.keys(stageTable) as StageKey[]).map(stageRow)}
+        <p className="quiet small my-1">Only the difference is changed: the fold stays as it is.</p>
+        <div className="d-flex gap-2">
+          <Button size="sm" variant="outline-primary" onClick={() => setMeasuring(true)}>
+            Measure it …
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-primary"
+            onClick={() => commitStage(groupStageDescription.parse({}))}
+          >
+            Leave its stage
+          </Button>
+        </div>
+      </div>
+      {measuring && (
+        <MixDialog
+          root={roots.group(id)}
+          title={name}
+          what="The group"
+          onClose={() => setMeasuring(false)}
+        />
+      )}
+    </div>
+  );
+}
