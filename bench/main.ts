@@ -19,6 +19,7 @@ import { apply } from '@pannet/core/song/commands';
 import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.ts';
 import { load } from './load.ts';
 import { ampSpeed } from './amps.ts';
+import { roomSpeed } from './rooms.ts';
 import { judgeFigures } from './judges.ts';
 import { judgeLiningUp, lineUpSpeed } from './line-up.ts';
 import { planningSpeed, tunerMarks, tunerSpeed } from './tuner.ts';
@@ -219,6 +220,7 @@ try {
   await renderSpeed(material);
   await lineUpSpeed(material);
   await ampSpeed(material);
+  await roomSpeed(material);
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
