@@ -156,7 +156,7 @@ test('the level of a part goes along the song by points: heard as it is drawn, a
   await page.goto(address());
   await dropFiles(page, '.songs-page', [{ name: 'tone.wav', bytes: wavFile([tone], rate, '24') }]);
   await toSong(page);
-  await page.getByRole('button', { name: 'Move level' }).click();
+  await page.getByLabel('Move tone along the song').selectOption('levelDb');
   const points = page.getByRole('group', { name: 'Level of tone along the song' });
   const drawing = points.getByRole('group', { name: 'Points' });
   const box = await drawing.boundingBox();

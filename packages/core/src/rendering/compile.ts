@@ -28,6 +28,7 @@ import {
   type StagePlan,
 } from './plan.ts';
 import type { Value } from './value.ts';
+import { moveOf, type MoveTarget } from '../song/moves-of.ts';
 import type { Voice } from '../voices/voice.ts';
 import {
   behindSharedDrive,
@@ -55,8 +56,8 @@ export function compile(
 }
 
 function along(song: Song, rateHz: number): Along {
-  const moved = (kind: 'part' | 'group', id: string, base: number): Value => {
-    const move = song.moves.find(({ target }) => target.kind === kind && target.id === id);
+  const moved = (target: MoveTarget, base: number): Value => {
+    const move = moveOf(song, target);
     return move ? { base, curve: move.curve, tempo: song.tempo, rateHz } : base;
   };
   return {
@@ -65,12 +66,22 @@ function along(song: Song, rateHz: number): Along {
       id,
       partIds,
       bus: { preparation, stage },
-      gain: muted ? 0 : moved('group', id, dbToGain(db(levelDb))),
+      gain: muted ? 0 : moved({ kind: 'group', id, parameter: 'levelDb' }, dbToGain(db(levelDb))),
     })),
     rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
-    partGains: Object.fromEntries(
-      song.moves.flatMap(({ target }) =>
-        target.kind === 'part' ? [[target.id, moved('part', target.id, 1)]] : [],
+    partMoves: Object.fromEntries(
+      song.moves.flatMap(({ target: { kind, id } }) =>
+        kind === 'part'
+          ? [
+              [
+                id,
+                {
+                  level: moved({ kind, id, parameter: 'levelDb' }, 1),
+                  flanks: moved({ kind, id, parameter: 'flanksDb' }, 1),
+                },
+              ],
+            ]
+          : [],
       ),
     ),
   };

@@ -4,8 +4,23 @@ import { isNeutralBus, type Bus } from './kinds/bus.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import { sameStage } from './kinds/matrix.ts';
 import { monitorInputs } from './kinds/monitor.ts';
-import { roots, type BedPlan, type PartPlan, type RenderPlan, type StrandPlan } from './plan.ts';
+import {
+  isLowStrand,
+  roots,
+  type BedPlan,
+  type PartPlan,
+  type RenderPlan,
+  type StrandPlan,
+} from './plan.ts';
 import { sameValue, scaled, type Value } from './value.ts';
+
+/** What moves of a part along the song: factors of its level, and of its flanks against the middle. */
+interface PartMoves {
+  readonly level: Value;
+  readonly flanks: Value;
+}
+
+const still: PartMoves = { level: 1, flanks: 1 };
 
 /** What lies over the parts of a song. */
 export interface Along {
@@ -18,22 +33,22 @@ export interface Along {
   }[];
   readonly rooms: readonly Room[];
   /** Of each part that a move belongs to. */
-  readonly partGains: Readonly<Record<string, Value>>;
+  readonly partMoves: Readonly<Record<string, PartMoves>>;
 }
 
-const nothingAlong: Along = { bed: null, groups: [], rooms: [], partGains: {} };
+const nothingAlong: Along = { bed: null, groups: [], rooms: [], partMoves: {} };
 
 /** Parts as a graph. A node that is what it was in `previous` is the same one, so that only what has changed is looked at. */
 export function planOf(
   parts: readonly PartPlan[],
   rateHz: number,
   frames: number,
-  { bed, groups, rooms, partGains }: Along = nothingAlong,
+  { bed, groups, rooms, partMoves }: Along = nothingAlong,
   previous: RenderPlan | null = null,
 ): RenderPlan {
   const nodes: PlanNode[] = [];
   const groupOf = (partId: string) => groups.find(({ partIds }) => partIds.includes(partId));
-  for (const part of parts) nodes.push(...partNodes(part, partGains[part.id] ?? 1));
+  for (const part of parts) nodes.push(...partNodes(part, partMoves[part.id] ?? still));
   for (const { id, muted } of parts)
     nodes.push({
       kind: 'listened',
@@ -61,7 +76,7 @@ export function planOf(
       ),
     );
   }
-  const fed = roomNodes(parts, rooms, partGains);
+  const fed = roomNodes(parts, rooms, partMoves);
   nodes.push(...fed.nodes);
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
   nodes.push({
@@ -101,7 +116,7 @@ function groupNodes(id: string, bus: Bus, gain: Value, inputs: readonly string[]
 function roomNodes(
   parts: readonly PartPlan[],
   rooms: readonly Room[],
-  partGains: Along['partGains'],
+  partMoves: Along['partMoves'],
 ): { readonly nodes: readonly PlanNode[]; readonly told: readonly string[] } {
   const nodes: PlanNode[] = [];
   const told: string[] = [];
@@ -112,7 +127,7 @@ function roomNodes(
     for (const [n, feed] of feeds.entries()) {
       const part = parts.find((one) => one.id === feed.partId);
       if (!part) continue;
-      const fed = fedNodes(part, feed, `${root}/feed/${n}`, partGains[part.id] ?? 1);
+      const fed = fedNodes(part, feed, `${root}/feed/${n}`, partMoves[part.id] ?? still);
       nodes.push(...fed.nodes);
       if (!part.muted) inputs.push(fed.id);
       heard.push(fed.heard);
@@ -135,8 +150,8 @@ interface Fed {
   readonly told: string | null;
 }
 
-/** @param moves of the part's level along the song */
-function fedNodes(part: PartPlan, feed: Feed, id: string, moves: Value): Fed {
+/** @param moves of the part along the song */
+function fedNodes(part: PartPlan, feed: Feed, id: string, moves: PartMoves): Fed {
   const gain = dbToGain(db(feed.levelDb));
   const { level } = part.plain;
   const heard = roots.listened(id);
@@ -155,7 +170,12 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, moves: Value): Fed {
   // What is not the part as it is mixed is taken where it comes from, and listened to by itself.
   const source = `${id}/source`;
   const listened = roots.listened(source);
-  const ids = feed.from === 'voice' ? [feed.voiceId ?? ''] : part.flanks.voiceIds;
+  const taken =
+    feed.from === 'voice'
+      ? [roots.voice(part.id, feed.voiceId ?? '')]
+      : typeof moves.flanks === 'number'
+        ? part.flanks.voiceIds.map((voiceId) => roots.voice(part.id, voiceId))
+        : [movedFlanks(part.id)];
   const nodes: PlanNode[] =
     feed.from === 'image'
       ? [{ kind: 'gain', id: source, inputs: [roots.stage(part.id)], gain: 1 / level }]
@@ -163,9 +183,9 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, moves: Value): Fed {
           {
             kind: 'gain',
             id: source,
-            inputs: ids.map((voiceId) => roots.voice(part.id, voiceId)),
+            inputs: taken,
             gain: scaled(
-              feed.beforeLevel ? 1 : moves,
+              feed.beforeLevel ? 1 : moves.level,
               part.flanks.trim * (feed.beforeLevel ? 1 : level),
             ),
           },
@@ -184,18 +204,26 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, moves: Value): Fed {
 }
 
 /** Nodes of plans of parts: a part that is what it was has the same ones. */
-const nodesOfParts = new WeakMap<PartPlan, { readonly gain: Value; readonly nodes: PlanNode[] }>();
+const nodesOfParts = new WeakMap<
+  PartPlan,
+  { readonly moves: PartMoves; readonly nodes: PlanNode[] }
+>();
 
-function partNodes(part: PartPlan, gain: Value): readonly PlanNode[] {
+function partNodes(part: PartPlan, moves: PartMoves): readonly PlanNode[] {
   const known = nodesOfParts.get(part);
-  if (known && sameValue(known.gain, gain)) return known.nodes;
-  const nodes = newPartNodes(part, gain);
-  nodesOfParts.set(part, { gain, nodes });
+  if (
+    known &&
+    sameValue(known.moves.level, moves.level) &&
+    sameValue(known.moves.flanks, moves.flanks)
+  )
+    return known.nodes;
+  const nodes = newPartNodes(part, moves);
+  nodesOfParts.set(part, { moves, nodes });
   return nodes;
 }
 
 /** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
-function newPartNodes(part: PartPlan, gain: Value): PlanNode[] {
+function newPartNodes(part: PartPlan, moves: PartMoves): PlanNode[] {
   const { id, strands, stage, plain } = part;
   const readings = strands.map((strand): PlanNode => ({
     kind: 'reading',
@@ -212,12 +240,35 @@ function newPartNodes(part: PartPlan, gain: Value): PlanNode[] {
   return [
     ...readings,
     ...voices,
-    // Not of the voices but of all their readings: the order in which they are added is that of the strands.
-    { kind: 'sum', id: `part/${id}/voices`, inputs: readings.map((node) => node.id) },
+    ...voicesTogether(part, readings, moves.flanks),
     { kind: 'matrix', id: roots.stage(id), inputs: [`part/${id}/voices`], stage },
-    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain },
+    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain: moves.level },
     { kind: 'reading', id: take, inputs: [], strand: plain.strand },
     { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
+  ];
+}
+
+/** The flanks of a part where they move: all readings of them, at what they move to. */
+const movedFlanks = (partId: string) => `part/${partId}/flanks`;
+
+function voicesTogether(
+  { id, strands, flanks }: PartPlan,
+  readings: readonly PlanNode[],
+  moves: Value,
+): PlanNode[] {
+  const together = `part/${id}/voices`;
+  // Not of the voices but of all their readings: the order in which they are added is that of the strands.
+  if (typeof moves === 'number')
+    return [{ kind: 'sum', id: together, inputs: readings.map((node) => node.id) }];
+  // The low end of all voices stands in the middle, and stays.
+  const isFlank = strands.map(
+    (strand) => flanks.voiceIds.includes(strand.voiceId) && !isLowStrand(strand),
+  );
+  const chosen = (flank: boolean) =>
+    readings.flatMap((node, n) => (isFlank[n] === flank ? [node.id] : []));
+  return [
+    { kind: 'gain', id: movedFlanks(id), inputs: chosen(true), gain: moves },
+    { kind: 'sum', id: together, inputs: [...chosen(false), movedFlanks(id)] },
   ];
 }
 

@@ -1,5 +1,6 @@
-import { Biquad } from '../signal/biquad.ts';
+import { Biquad, type BiquadCoefficients } from '../signal/biquad.ts';
 import { highPass, lowPass } from '../signal/filters.ts';
+import { filterMemory } from '../signal/memory.ts';
 import type { AnySound, Ringing, Sides } from './room.ts';
 
 const { ceil, log, max, min, round } = Math;
@@ -21,11 +22,26 @@ export function echoFrames(
   return [left, max(1, round((left * ratioPercent) / 100))];
 }
 
-/** How long an echo remembers what went in, to −120 dB, in s. */
-export function echoMemoryS({ timeMs, ratioPercent, feedbackPercent }: EchoSettings): number {
-  const longest = (timeMs / 1000) * max(1, ratioPercent / 100);
+/** What is lost each time round. */
+function toneSections(
+  { lowCutHz, highCutHz }: EchoSettings,
+  rateHz: number,
+): readonly BiquadCoefficients[] {
+  return [
+    ...(lowCutHz === null ? [] : [highPass(lowCutHz, Math.SQRT1_2, rateHz)]),
+    ...(highCutHz === null || highCutHz >= highestShare * rateHz
+      ? []
+      : [lowPass(highCutHz, Math.SQRT1_2, rateHz)]),
+  ];
+}
+
+/** How long an echo remembers what went in, to −120 dB, in frames. */
+export function echoMemory(echo: EchoSettings, rateHz: number): number {
+  const { feedbackPercent } = echo;
   const times = feedbackPercent === 0 ? 0 : ceil(log(1e-6) / log(feedbackPercent / 100));
-  return longest * (times + 1);
+  // What rings on in its tone does so over what is already softer.
+  const rings = feedbackPercent === 0 ? 0 : 2 * filterMemory(toneSections(echo, rateHz));
+  return (max(...echoFrames(echo, rateHz)) + 1) * (times + 1) + rings;
 }
 
 /** Two delays, one for each side, that feed themselves and each other; each time round a tone is lost. */
@@ -50,13 +66,8 @@ export class Echo implements Ringing {
     const rooms = this.#frames.map((frames) => 2 ** ceil(Math.log2(frames + 1)));
     this.#lines = [new Float64Array(rooms[0]), new Float64Array(rooms[1])];
     this.#masks = [rooms[0] - 1, rooms[1] - 1];
-    const { lowCutHz, highCutHz } = echo;
-    this.#filters = [0, 1].map(() => [
-      ...(lowCutHz === null ? [] : [new Biquad(highPass(lowCutHz, Math.SQRT1_2, rateHz))]),
-      ...(highCutHz === null || highCutHz >= highestShare * rateHz
-        ? []
-        : [new Biquad(lowPass(highCutHz, Math.SQRT1_2, rateHz))]),
-    ]);
+    const sections = toneSections(echo, rateHz);
+    this.#filters = [0, 1].map(() => sections.map((section) => new Biquad(section)));
     // What comes out was put in before.
     this.#stretch = min(128, ...this.#frames);
     this.#kept = [new Float64Array(this.#stretch), new Float64Array(this.#stretch)];

@@ -34,7 +34,8 @@ export const moveDescription = thing({
   target: thing({
     kind: choice(['part', 'group']),
     id: id('what moves'),
-    parameter: z.literal('levelDb'),
+    /** Its level, or how loud its flanks are against the middle. */
+    parameter: choice(['levelDb', 'flanksDb']),
   }),
   curve: curveDescription,
 });

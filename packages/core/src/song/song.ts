@@ -202,8 +202,13 @@ export function checkSong(song: Song): Outcome<Song> {
         : song.groups.some(({ id }) => id === target.id);
     if (!known)
       return refuse('A move names a part or a group of the song.', `moves[${n}].target.id`);
+    if (target.kind === 'group' && target.parameter !== 'levelDb')
+      return refuse('A group has no flanks that could move.', `moves[${n}].target.parameter`);
     const twice = song.moves.findIndex(
-      (move) => move.target.kind === target.kind && move.target.id === target.id,
+      (move) =>
+        move.target.kind === target.kind &&
+        move.target.id === target.id &&
+        move.target.parameter === target.parameter,
     );
     if (twice !== n)
       return refuse('One move at most moves one setting of one thing.', `moves[${n}].target`);

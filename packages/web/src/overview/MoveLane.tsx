@@ -41,9 +41,13 @@ const dbOf = (y: number) =>
   highestDb - ((y - edge) / (laneHeight - 2 * edge)) * (highestDb - lowestDb);
 const tenth = (db: number) => Math.round(10 * db) / 10;
 
-/** How a level goes along the song, under what it belongs to: points that are dragged, or a cycle. */
+const words = { levelDb: 'level', flanksDb: 'flanks' } as const;
+
+/** How a level (or that of the flanks) goes along the song, under what it belongs to: points that are dragged, or a cycle. */
 export function MoveLane({ name, target, curve, view, width }: Props) {
   const open = useOpenSong();
+  const what = words[target.parameter];
+  const said = `${what.replace(/^./, (letter) => letter.toUpperCase())} of ${name}`;
   const rateHz = useRate();
   const tempo = useSession(({ shown }) => shown.tempo);
   const [chosen, setChosen] = useState<number | null>(null);
@@ -53,8 +57,8 @@ export function MoveLane({ name, target, curve, view, width }: Props) {
       { kind: 'set-moves', moves: withMove(song, target, next, crypto.randomUUID()) } as const,
     ];
   };
-  const keep = (what: string, next: Curve | null) => {
-    if (next) open.do(`${name}: ${what}`, edits(next));
+  const keep = (how: string, next: Curve | null) => {
+    if (next) open.do(`${name}, ${what}: ${how}`, edits(next));
   };
   const preview = (next: Curve) => open.preview(edits(next));
   const seconds = (x: number) => (view.from + (x / width) * (view.to - view.from)) / rateHz;
@@ -73,9 +77,14 @@ export function MoveLane({ name, target, curve, view, width }: Props) {
     setChosen(next.points.findIndex((point) => point.atS === atS));
   };
   return (
-    <div className="move-lane" role="group" aria-label={`Level of ${name} along the song`}>
+    <div className="move-lane" role="group" aria-label={`${said} along the song`}>
       <svg width={width} height={laneHeight} onDoubleClick={addAt} role="group" aria-label="Points">
         <path d={`M0 ${yOf(0)}H${width}`} stroke="var(--rule)" />
+        {target.parameter === 'flanksDb' && (
+          <text x={62} y={yOf(0) + 11} fontSize={10} fill="var(--quiet)">
+            flanks
+          </text>
+        )}
         {[0, -18].map((db) => (
           <text key={db} x={4} y={yOf(db) + 11} fontSize={10} className="mono" fill="var(--quiet)">
             {signedFigure(db, 0)} dB
@@ -107,11 +116,11 @@ export function MoveLane({ name, target, curve, view, width }: Props) {
         )}
         <select
           className="plain-select"
-          aria-label={`How the level of ${name} moves`}
+          aria-label={`How the ${what} of ${name} moves`}
           value={curve.kind}
           onChange={(event) =>
             keep(
-              event.target.value === 'cycle' ? 'level in a cycle' : 'level by points',
+              event.target.value === 'cycle' ? 'in a cycle' : 'by points',
               curveDescription.parse(
                 event.target.value === 'cycle'
                   ? { kind: 'cycle' }
@@ -126,9 +135,9 @@ export function MoveLane({ name, target, curve, view, width }: Props) {
         <button
           type="button"
           className="btn-tool"
-          aria-label={`Let the level of ${name} stand still`}
+          aria-label={`Let the ${what} of ${name} stand still`}
           title="Let it stand still"
-          onClick={() => open.do(`${name}: level stands still`, edits(null))}
+          onClick={() => open.do(`${name}: ${what} stands still`, edits(null))}
         >
           <Trash aria-hidden />
         </button>

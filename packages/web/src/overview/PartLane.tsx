@@ -48,8 +48,7 @@ export function PartLane({ part, grouped, view, width, frames }: Props) {
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
-  const target = { kind: 'part', id: part.id, parameter: 'levelDb' } as const;
-  const move = useSession(({ shown }) => moveOf(shown, target));
+  const moves = useSession(({ shown }) => shown.moves);
   const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
     if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
       if (partId !== part.id || partIds.length > 1)
@@ -112,9 +111,22 @@ export function PartLane({ part, grouped, view, width, frames }: Props) {
         <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
         {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}
       </button>
-      {move && (
-        <MoveLane name={part.name} target={target} curve={move.curve} view={view} width={width} />
-      )}
+      {(['levelDb', 'flanksDb'] as const).map((parameter) => {
+        const target = { kind: 'part', id: part.id, parameter } as const;
+        const move = moveOf({ moves }, target);
+        return (
+          move && (
+            <MoveLane
+              key={parameter}
+              name={part.name}
+              target={target}
+              curve={move.curve}
+              view={view}
+              width={width}
+            />
+          )
+        );
+      })}
     </div>
   );
 }

@@ -106,7 +106,7 @@ describe('a level that moves', () => {
   const move = () => song().moves[0]?.curve;
 
   test('gets points that are moved by keys and typed; the last one stays', () => {
-    fireEvent.click(screen.getByRole('button', { name: 'Move level' }));
+    choose('Move Harp along the song', 'levelDb');
     const point = () => screen.getByRole('button', { name: /^Point of Harp/ });
     fireEvent.focus(point());
     fireEvent.keyDown(point(), { key: 'ArrowDown', shiftKey: true });
@@ -120,7 +120,7 @@ describe('a level that moves', () => {
   });
 
   test('goes in a cycle, as many a second or a beat, and stands still again', () => {
-    fireEvent.click(screen.getByRole('button', { name: 'Move level' }));
+    choose('Move Harp along the song', 'levelDb');
     choose('How the level of Harp moves', 'cycle');
     type(screen.getByLabelText('Rate of the cycle'), '5.5');
     choose('Unit of the rate', 'beats');
@@ -145,6 +145,31 @@ test('the tempo is tapped and its bars have as many beats as are typed', () => {
   clock.mockRestore();
   type(screen.getByLabelText('Beats in a bar'), '3');
   expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
+});
+
+test('flanks are thrown open in the loop, on the grid, and once more elsewhere', () => {
+  choose('Move Harp along the song', 'free');
+  expect(song().moves).toEqual([]);
+  type(screen.getByLabelText('Tempo'), '120');
+  act(() => open.playback.setLoop({ start: 1.1 * 48_000, end: 2.4 * 48_000 }, true));
+  choose('Move Harp along the song', '8');
+  const points = () => {
+    const { curve } = song().moves[0];
+    return curve.kind === 'points' ? curve.points.map(({ atS, by }) => [atS, by]) : [];
+  };
+  expect(song().moves[0].target).toEqual({ kind: 'part', id: 'harp', parameter: 'flanksDb' });
+  expect(points()).toEqual([
+    [0.992, -120],
+    [1, 0],
+    [2.5, 0],
+    [2.508, -120],
+  ]);
+  act(() => open.playback.setLoop({ start: 4 * 48_000, end: 5 * 48_000 }, true));
+  choose('Move Harp along the song', 'free');
+  expect(points()).toHaveLength(8);
+  expect(screen.getByRole('group', { name: 'Flanks of Harp along the song' })).toBeTruthy();
+  fireEvent.click(screen.getByRole('button', { name: 'Let the flanks of Harp stand still' }));
+  expect(song().moves).toEqual([]);
 });
 
 describe('a room', () => {

@@ -1,4 +1,4 @@
-import { ringingOf, ringingS } from '../../rooms/ringing.ts';
+import { ringingMemory, ringingOf } from '../../rooms/ringing.ts';
 import type { Ringing, Room } from '../../rooms/room.ts';
 import { Biquad, type BiquadCoefficients } from '../../signal/biquad.ts';
 import { highPass, lowPass } from '../../signal/filters.ts';
@@ -266,8 +266,8 @@ export const roomKind: NodeKind<RoomNode> = {
   reach: () => noReach,
   memoryFrames: ({ room }, rateHz) => {
     const preMs = Math.max(room.preDelayLeftMs, room.preDelayRightMs);
-    const seconds = ringingS(room) + preMs / 1000;
-    return Math.ceil(seconds * rateHz) + filterMemory(cutSections(room, rateHz));
+    const pre = Math.ceil((preMs / 1000) * rateHz);
+    return pre + ringingMemory(room, rateHz) + filterMemory(cutSections(room, rateHz));
   },
   latencyFrames: () => 0,
 };
