@@ -8,6 +8,7 @@ import {
   middleOf,
   openParts,
   rate,
+  run,
   scratchFolder,
   seriousFaults,
   steps24,
@@ -24,8 +25,8 @@ const nameOf = (page: Page, name: string) =>
   lane(page, name).getByRole('button', { name, exact: true });
 const undo = (page: Page, name: string | RegExp) => page.getByRole('button', { name });
 
-/** Exports what is ticked and nothing else, as one file. */
-async function exported(page: Page, label: string): Promise<readonly Float32Array[]> {
+/** Exports what is ticked and nothing else, as one file; where it was saved. */
+async function exportedFile(page: Page, label: string): Promise<string> {
   await page.getByRole('button', { name: 'Export', exact: true }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('checkbox').first()).toBeVisible();
@@ -37,8 +38,10 @@ async function exported(page: Page, label: string): Promise<readonly Float32Arra
   const path = join(scratchFolder(), 'stem.wav');
   await (await download).saveAs(path);
   await dialog.getByRole('button', { name: 'Close' }).click();
-  return channelsOf(path);
+  return path;
 }
+
+const exported = async (page: Page, label: string) => channelsOf(await exportedFile(page, label));
 
 test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is what is heard beside the part', async ({
   page,
@@ -178,4 +181,60 @@ test('the level of a part goes along the song by points: heard as it is drawn, a
   const heard = await tap(page, rate, rate / 2, 'part');
   for (let n = 0; n < heard.left.length; n += 7)
     expect(steps24(heard.left[n])).toBe(steps24(left[heard.frame + n]));
+});
+
+test('a lick is opened by a throw from bar to bar: exported, it is wide there and nowhere else, here and by ffmpeg', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  await page.goto(address());
+  const take = wavFile([noise(8, rate, 12, 0.2)], rate, '24');
+  await dropFiles(page, '.songs-page', [{ name: 'lick.wav', bytes: take }]);
+  await page.getByRole('button', { name: 'Add a pair' }).click();
+  await page.getByLabel('Usual figures of a pair').selectOption({ label: '5 c · 9 / 18 ms' });
+  await toSong(page);
+  await page.getByRole('button', { name: 'Bars' }).click();
+  const tempo = page.getByRole('textbox', { name: 'Tempo', exact: true });
+  await tempo.fill('120');
+  await tempo.press('Enter');
+  await expect(page.getByTestId('ruler')).toContainText('3');
+  // Bar 2 to bar 3, by hand and not quite: 2 to 4 s.
+  const box = await lane(page, 'lick').boundingBox();
+  if (!box) throw new Error('There is nothing to be seen of it.');
+  const y = box.y + 20;
+  await page.mouse.move(box.x + (2.06 / 8) * box.width, y);
+  await page.mouse.down();
+  await page.mouse.move(box.x + (3.95 / 8) * box.width, y, { steps: 8 });
+  await page.mouse.up();
+  await page.getByLabel('Move lick along the song').selectOption('8');
+  await expect(undo(page, 'Undo lick: flanks open 0:02.00–0:04.00')).toBeVisible();
+
+  const path = await exportedFile(page, 'lick');
+  const [left, right] = await channelsOf(path);
+  const differenceDb = (fromS: number, toS: number) => {
+    let sum = 0;
+    for (let n = Math.round(fromS * rate); n < Math.round(toS * rate); n++)
+      sum += ((left[n] - right[n]) / 2) ** 2;
+    return 10 * log10(sum / ((toS - fromS) * rate) + 1e-12);
+  };
+  const [before, within, after] = [
+    differenceDb(0, 1.99),
+    differenceDb(2, 4),
+    differenceDb(4.02, 8),
+  ];
+  expect(within).toBeGreaterThan(-40);
+  expect(max(before, after)).toBeLessThan(-100);
+  // The same outside.
+  const { stderr } = await run('ffmpeg', [
+    ...['-hide_banner', '-ss', '2', '-t', '2', '-i', path],
+    ...['-af', 'pan=mono|c0=0.5*c0-0.5*c1,volumedetect', '-f', 'null', '-'],
+  ]);
+  const mean = Number(/mean_volume: (-?[\d.]+) dB/.exec(stderr)?.[1]);
+  expect(abs(mean - within)).toBeLessThan(0.2);
+
+  await undo(page, /^Undo lick: flanks open/).click();
+  const [all, other] = await exported(page, 'lick');
+  let wide = 0;
+  for (let n = 6 * rate; n < 7 * rate; n++) wide += ((all[n] - other[n]) / 2) ** 2;
+  expect(10 * log10(wide / rate)).toBeGreaterThan(-40);
 });
