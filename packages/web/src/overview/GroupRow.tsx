@@ -7,22 +7,20 @@ import { changedGroup } from '@pannet/core/song/groups';
 import { moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
-import type { TimeView } from '../waves/time-view.ts';
 import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';
 import { MoveLane } from './MoveLane.tsx';
 
 interface Props {
   readonly group: Group;
-  readonly view: TimeView;
   readonly width: number;
 }
 
 /** A group above its parts: level, solo and mute of all of them. */
-export function GroupRow({ group, view, width }: Props) {
+export const GroupRow = memo(function GroupRow({ group, width }: Props) {
   const open = useOpenSong();
   const { id, name, partIds } = group;
   const solo = usePlayback((state) => state.monitoring.solo);
@@ -134,9 +132,7 @@ export function GroupRow({ group, view, width }: Props) {
         </button>
       </div>
       {shown && <GroupSettings group={group} />}
-      {move && (
-        <MoveLane name={name} target={target} curve={move.curve} view={view} width={width} />
-      )}
+      {move && <MoveLane name={name} target={target} curve={move.curve} width={width} />}
     </div>
   );
-}
+});

@@ -13,15 +13,13 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, useRate, useSession } from '../session/open-song.ts';
-import type { TimeView } from '../waves/time-view.ts';
+import { useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
 
 interface Props {
   /** Of what moves. */
   readonly name: string;
   readonly target: MoveTarget;
   readonly curve: Curve;
-  readonly view: TimeView;
   readonly width: number;
 }
 
@@ -44,8 +42,9 @@ const tenth = (db: number) => Math.round(10 * db) / 10;
 const words = { levelDb: 'level', flanksDb: 'flanks' } as const;
 
 /** How a level (or that of the flanks) goes along the song, under what it belongs to: points that are dragged, or a cycle. */
-export function MoveLane({ name, target, curve, view, width }: Props) {
+export function MoveLane({ name, target, curve, width }: Props) {
   const open = useOpenSong();
+  const view = useTimeView();
   const what = words[target.parameter];
   const said = `${what.replace(/^./, (letter) => letter.toUpperCase())} of ${name}`;
   const rateHz = useRate();

@@ -3,7 +3,7 @@ import { CSS } from '@dnd-kit/utilities';
 import { plural } from '@pannet/core/quantities/wording';
 import { moveOf } from '@pannet/core/song/moves-of';
 import type { Part } from '@pannet/core/song/song';
-import { useRef, type MouseEvent } from 'react';
+import { memo, useRef, type MouseEvent } from 'react';
 import { familyMarks } from '../parts/family-marks.tsx';
 import {
   useOpenSong,
@@ -12,10 +12,10 @@ import {
   useRecordings,
   useSelection,
   useSession,
+  useTimeView,
 } from '../session/open-song.ts';
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
-import type { TimeView } from '../waves/time-view.ts';
 import { MoveLane } from './MoveLane.tsx';
 import { ShiftBar } from './ShiftBar.tsx';
 import { useVisible } from './use-visible.ts';
@@ -26,19 +26,16 @@ interface Props {
   readonly part: Part;
   /** Whether it stands under a group. */
   readonly grouped: boolean;
-  readonly view: TimeView;
   readonly width: number;
   /** Of the song. */
   readonly frames: number;
 }
 
-/** One part over time: its takes over each other, drawn where they sound; what moves under it. */
-export function PartLane({ part, grouped, view, width, frames }: Props) {
+/** One part over time; what moves under it. Drawn anew by itself where the view changes, and only where it is seen. */
+export const PartLane = memo(function PartLane({ part, grouped, width, frames }: Props) {
   const open = useOpenSong();
   const lane = useRef<HTMLDivElement>(null);
   const visible = useVisible(lane);
-  const recordings = useRecordings();
-  const rateHz = useRate();
   const { partIds, partId } = useSelection();
   const selected = partIds.includes(part.id);
   const heard = usePlayback(
@@ -68,7 +65,6 @@ export function PartLane({ part, grouped, view, width, frames }: Props) {
     });
     return false;
   };
-  const handlers = useSeekAndLoop(view, width, frames, select);
   const takes = part.takes.length;
   return (
     <div
@@ -77,25 +73,12 @@ export function PartLane({ part, grouped, view, width, frames }: Props) {
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-testid={`lane-${part.name}`}
     >
-      <div ref={lane} className="lane-wave" style={{ height: laneHeight }} {...handlers}>
-        {visible &&
-          width > 0 &&
-          part.takes.map((take) => (
-            <TakeOutline
-              key={take.id}
-              waves={open.waves}
-              recording={recordings[take.recording]}
-              take={take}
-              rateHz={rateHz}
-              width={width}
-              height={laneHeight - 1}
-              view={view}
-              tint={tint}
-              layers={part.takes.length}
-            />
-          ))}
+      <div ref={lane} className="lane-wave" style={{ height: laneHeight }}>
+        {visible && width > 0 && (
+          <LaneWave part={part} width={width} frames={frames} onPress={select} />
+        )}
       </div>
-      {selected && <ShiftBar part={part} view={view} width={width} />}
+      {selected && <ShiftBar part={part} width={width} />}
       <button
         type="button"
         className={`lane-name${grouped ? ' grouped' : ''}`}
@@ -121,12 +104,46 @@ export function PartLane({ part, grouped, view, width, frames }: Props) {
               name={part.name}
               target={target}
               curve={move.curve}
-              view={view}
               width={width}
             />
           )
         );
       })}
+    </div>
+  );
+});
+
+interface WaveProps {
+  readonly part: Part;
+  readonly width: number;
+  readonly frames: number;
+  readonly onPress: (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => boolean;
+}
+
+/** The takes of a part over each other, drawn where they sound. */
+function LaneWave({ part, width, frames, onPress }: WaveProps) {
+  const { waves } = useOpenSong();
+  const view = useTimeView();
+  const recordings = useRecordings();
+  const rateHz = useRate();
+  const handlers = useSeekAndLoop(view, width, frames, onPress);
+  const { tint } = familyMarks[part.family];
+  return (
+    <div className="lane-waves" {...handlers}>
+      {part.takes.map((take) => (
+        <TakeOutline
+          key={take.id}
+          waves={waves}
+          recording={recordings[take.recording]}
+          take={take}
+          rateHz={rateHz}
+          width={width}
+          height={laneHeight - 1}
+          view={view}
+          tint={tint}
+          layers={part.takes.length}
+        />
+      ))}
     </div>
   );
 }

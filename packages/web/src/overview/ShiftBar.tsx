@@ -3,20 +3,19 @@ import type { Part } from '@pannet/core/song/song';
 import { useState, type KeyboardEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useOpenSong, useRate, useRecordings, useTimeView } from '../session/open-song.ts';
 import { piecesOf } from '../waves/pieces.ts';
-import type { TimeView } from '../waves/time-view.ts';
 import { shiftEdits, shiftName } from './part-shift.ts';
 
 interface Props {
   readonly part: Part;
-  readonly view: TimeView;
   readonly width: number;
 }
 
 /** The upper edge of a part, by which all of it is moved along the song: dragged with no grid, or by keys. */
-export function ShiftBar({ part, view, width }: Props) {
+export function ShiftBar({ part, width }: Props) {
   const open = useOpenSong();
+  const view = useTimeView();
   const recordings = useRecordings();
   const rateHz = useRate();
   const [by, setBy] = useState<number | null>(null);

@@ -61,14 +61,13 @@ export function SongPlace() {
             <div className="song-lanes">
               {rows.map((row) =>
                 row.kind === 'group' ? (
-                  <GroupRow key={rowId(row)} group={row.group} width={width} view={view} />
+                  <GroupRow key={rowId(row)} group={row.group} width={width} />
                 ) : (
                   <PartLane
                     key={rowId(row)}
                     part={row.part}
                     grouped={row.group !== null}
                     width={width}
-                    view={view}
                     frames={frames}
                   />
                 ),

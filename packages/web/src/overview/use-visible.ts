@@ -10,7 +10,7 @@ export function useVisible(ref: RefObject<Element | null>): boolean {
       return;
     }
     const observer = new IntersectionObserver(([entry]) => setVisible(entry.isIntersecting), {
-      rootMargin: '120px',
+      rootMargin: '40px',
     });
     observer.observe(element);
     return () => observer.disconnect();
