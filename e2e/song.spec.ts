@@ -149,6 +149,26 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
   await undo(page, /^Undo Group 1: level/).click();
   const again = await tap(page, rate, rate / 2, 'heard');
   expect(again.left).toEqual(before.left);
+
+  // Evened and brought in, it is written as it is heard alone.
+  await group.getByRole('button', { name: 'Settings of Group 1' }).click();
+  for (const [label, value] of [
+    ['Threshold', '-30'],
+    ['Width', '0'],
+  ]) {
+    const field = group.getByRole('textbox', { name: label, exact: true });
+    await field.fill(value);
+    await field.press('Enter');
+  }
+  await expect(undo(page, /^Undo Group 1: width/i)).toBeVisible();
+  await group.getByRole('button', { name: 'Solo Group 1' }).click();
+  const [left] = await exported(page, 'Group 1, group');
+  const alone = await tap(page, 0, 5 * rate, 'heard');
+  let apart = 0;
+  // Once its compressor has forgotten that the sound faded in.
+  for (let n = 4 * rate; n < 5 * rate; n++)
+    apart = max(apart, abs(steps24(alone.left[n]) - steps24(left[alone.frame + n])));
+  expect(apart).toBeLessThan(12);
 });
 
 test('the level of a part goes along the song by points: heard as it is drawn, and exported so', async ({

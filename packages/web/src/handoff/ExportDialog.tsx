@@ -13,7 +13,7 @@ import {
   zipFiles,
   type ExportedFile,
 } from './export-run.ts';
-import { exportNames, roomOfStem, stemIds, stemName } from './stems.ts';
+import { exportNames, stemIds, stemLabel, stemOf } from './stems.ts';
 
 type Stage =
   | { readonly kind: 'asking' }
@@ -38,10 +38,8 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
   const all = stemIds(song);
   const ids = all.filter((id) => chosen.includes(id));
   const names = exportNames(song, ids);
-  /** All parts that are needed: those of a room's feeds, too. */
-  const needed = ids.flatMap(
-    (id) => roomOfStem(song, id)?.feeds.map(({ partId }) => partId) ?? [id],
-  );
+  /** All parts that are needed: those of groups and rooms, too. */
+  const needed = ids.flatMap((id) => stemOf(song, id).partIds);
   const run = async () => {
     const stop = new AbortController();
     stopper.current = stop;
@@ -75,8 +73,9 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
           <>
             <p className="quiet">
               Stereo WAV at the source&apos;s rate, 24 bits (float where the source is), same start
-              and same length; what a room gives back with its tail. The part&apos;s level is in the
-              file; solo, mute and the bed are not.
+              and same length; what a room gives back with its tail. A part is written without what
+              is done to its group. The part&apos;s level is in the file; solo, mute and the bed are
+              not.
             </p>
             {all.map((id) => (
               <div key={id} className="form-check">
@@ -88,7 +87,7 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
                   onChange={() => toggle(id)}
                 />
                 <label className="form-check-label d-flex" htmlFor={`export-${id}`}>
-                  <span className="flex-grow-1">{stemName(song, id)}</span>
+                  <span className="flex-grow-1">{stemLabel(stemOf(song, id))}</span>
                   <span className="quiet mono small">{names[ids.indexOf(id)] ?? ''}</span>
                 </label>
               </div>

@@ -3,16 +3,16 @@ import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderRoot } from '@pannet/core/rendering/offline';
 import { planEnd, roots } from '@pannet/core/rendering/plan';
-import { partFrames, partsInOrder, songFrames, type Part, type Song } from '@pannet/core/song/song';
+import { partFrames, partsInOrder, songFrames, type Song } from '@pannet/core/song/song';
 import type { KnownSplices } from '../playback/known-splices.ts';
-import { planOfPart, planOfParts } from '../playback/prepared-song.ts';
+import { planOfParts } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer } from '../workers/ask.ts';
-import { roomOfStem } from './stems.ts';
+import { stemOf } from './stems.ts';
 
 export interface ExportJob {
   readonly song: Song;
-  /** Ids of parts, and roots of rooms for what they give back. */
+  /** As `stemIds` names them. */
   readonly stemIds: readonly string[];
   /** Splices that were planned already. */
   readonly splices: KnownSplices;
@@ -40,32 +40,26 @@ answer<ExportJob, null, ExportStep>(async ({ song, stemIds, splices }, tell) => 
 });
 
 /** What is rendered for a stem, how long it is, and in which bits it is written. */
-async function stemOf(song: Song, id: string, splices: KnownSplices) {
-  const ofTakes = (parts: readonly Part[]) =>
-    parts.flatMap(({ takes }) => takes).map(({ recording }) => song.recordings[recording]);
-  const bits = (parts: readonly Part[]): WrittenBits =>
-    ofTakes(parts).some(({ encoding }) => encoding === 'float') ? '32f' : '24';
-  const room = roomOfStem(song, id);
-  if (room) {
-    const fed = partsInOrder(song).filter((part) =>
-      room.feeds.some(({ partId }) => partId === part.id),
-    );
-    const plan = await planOfParts(
-      song,
-      fed.map((part) => part.id),
-      reader,
-      splices,
-    );
-    // With its tail: that is what it is for.
-    const frames = planEnd({ ...plan, frames: songFrames(song) }, id);
-    return { plan, root: id, name: room.name, frames, end: frames, bits: bits(fed) };
-  }
-  const part = song.parts[id];
-  const plan = await planOfPart(song, id, reader, splices);
-  const root = roots.part(id);
-  const frames = partFrames(song, part);
-  const end = Math.max(frames, planEnd(plan, root));
-  return { plan, root, name: part.name, frames, end, bits: bits([part]) };
+async function toRender(song: Song, id: string, splices: KnownSplices) {
+  const { kind, name, partIds } = stemOf(song, id);
+  const parts = partsInOrder(song).filter((part) => partIds.includes(part.id));
+  const order = parts.map((part) => part.id);
+  // Mute is for the ears, of groups and rooms as of parts.
+  const heard = {
+    ...song,
+    groups: song.groups.map((group) => ({ ...group, muted: false })),
+    rooms: song.rooms.map((room) => ({ ...room, muted: false })),
+  };
+  const plan = await planOfParts(heard, order, reader, splices);
+  const root = kind === 'part' ? roots.part(id) : id;
+  const length = kind === 'part' ? partFrames(song, parts[0]) : songFrames(song);
+  const end = planEnd({ ...plan, frames: length }, root);
+  const float = parts
+    .flatMap(({ takes }) => takes)
+    .some(({ recording }) => song.recordings[recording].encoding === 'float');
+  const bits: WrittenBits = float ? '32f' : '24';
+  // What a room gives back comes with its tail: that is what it is for.
+  return { plan, root, name, frames: kind === 'room' ? end : length, end, bits };
 }
 
 /** The same renderer that plays; the source's rate and length, 24 bits, or float if the source is. */
@@ -76,7 +70,7 @@ async function exportStem(
   tell: Tell,
   overall: (share: number) => number,
 ): Promise<void> {
-  const { plan, root, name, frames, end, bits } = await stemOf(song, stemId, splices);
+  const { plan, root, name, frames, end, bits } = await toRender(song, stemId, splices);
   if (!wavFits(frames, 2, bits))
     throw new Error(`“${name}” would be over 4 GB, which WAV cannot hold.`);
   const send = (bytes: Uint8Array, share: number) => {

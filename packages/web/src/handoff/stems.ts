@@ -1,23 +1,43 @@
 import { safeFileName } from '@pannet/core/formats/file-name';
 import { roots } from '@pannet/core/rendering/plan';
-import type { Room, Song } from '@pannet/core/song/song';
+import type { Group, Room, Song } from '@pannet/core/song/song';
 
-/** The room whose return a stem is; null where it is a part's. */
-export function roomOfStem(song: Song, stemId: string): Room | null {
-  return song.rooms.find(({ id }) => roots.room(id) === stemId) ?? null;
-}
+/** What a stem is written of: a part, a group with what is done to all of it, or what a room gives back. */
+export type Stem =
+  | { readonly kind: 'part'; readonly partIds: readonly string[]; readonly name: string }
+  | { readonly kind: 'group'; readonly partIds: readonly string[]; readonly name: string }
+  | { readonly kind: 'room'; readonly partIds: readonly string[]; readonly name: string };
 
-/** All that can be written of a song: its parts, and what its rooms give back. */
+const ofGroup = ({ name, partIds }: Group): Stem => ({ kind: 'group', partIds, name });
+const ofRoom = ({ name, feeds }: Room): Stem => ({
+  kind: 'room',
+  partIds: [...new Set(feeds.map(({ partId }) => partId))],
+  name,
+});
+
+/** All that can be written of a song, in order. A part is named by its id, all else by its root in the plan. */
 export function stemIds(song: Song): readonly string[] {
-  return [...song.partOrder, ...song.rooms.map(({ id }) => roots.room(id))];
+  return [
+    ...song.partOrder,
+    ...song.groups.map(({ id }) => roots.group(id)),
+    ...song.rooms.map(({ id }) => roots.room(id)),
+  ];
 }
 
-export function stemName(song: Song, stemId: string): string {
-  const room = roomOfStem(song, stemId);
-  return room ? `${room.name}, return` : song.parts[stemId].name;
+/** The parts that are needed for a stem, and what it is called. */
+export function stemOf(song: Song, stemId: string): Stem {
+  const group = song.groups.find(({ id }) => roots.group(id) === stemId);
+  if (group) return ofGroup(group);
+  const room = song.rooms.find(({ id }) => roots.room(id) === stemId);
+  if (room) return ofRoom(room);
+  return { kind: 'part', partIds: [stemId], name: song.parts[stemId].name };
 }
 
-/** `take.wav` becomes `take_wide.wav`, a room's return is named after it; those that would be named alike are told apart by a number. */
+export function stemLabel({ kind, name }: Stem): string {
+  return kind === 'part' ? name : kind === 'group' ? `${name}, group` : `${name}, return`;
+}
+
+/** `take.wav` becomes `take_wide.wav`, a group and a room are named after themselves; those that would be named alike are told apart by a number. */
 export function exportNames(song: Song, ids: readonly string[]): string[] {
   const used = new Set<string>();
   return ids.map((id) => {
@@ -30,8 +50,9 @@ export function exportNames(song: Song, ids: readonly string[]): string[] {
 }
 
 function baseOf(song: Song, stemId: string): string {
-  const room = roomOfStem(song, stemId);
-  if (room) return `${safeFileName(room.name)}_return`;
+  const { kind, name } = stemOf(song, stemId);
+  if (kind === 'group') return `${safeFileName(name)}_group`;
+  if (kind === 'room') return `${safeFileName(name)}_return`;
   const { fileName } = song.recordings[song.parts[stemId].takes[0].recording];
   return `${safeFileName(fileName.replace(/\.[^.]*$/, ''))}_wide`;
 }
