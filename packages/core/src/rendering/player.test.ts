@@ -260,6 +260,31 @@ describe('transport', () => {
     expect(player.sounds('another', 0)).toBe(false);
   });
 
+  test('what fades out under several changes that follow each other is not to be dropped either', async () => {
+    const memory = memorySong([noise(3, rate, 4)]);
+    const { player, plan, store } = await playing(memory);
+    runPlayer(player, 4096);
+    const keys = [plan.parts[0].strands[0].source.key];
+    for (const oddPercent of [10, 20, 30]) {
+      const { image } = memory.song.parts.p0;
+      const [voice] = image.voices;
+      const next = { ...image, voices: [{ ...voice, colour: { ...voice.colour, oddPercent } }] };
+      const edit: Edit = { kind: 'set-image', partId: 'p0', image: next };
+      const outcome = apply(memory.song, { id: 'c', name: 'c', role: 'do', edits: [edit] });
+      if (!outcome.ok) throw new Error(outcome.error.sentence);
+      const changed = compile(outcome.value.song, new Map());
+      await supply(store, memory, changed, player.position);
+      player.aim(changed);
+      keys.push(changed.parts[0].strands[0].source.key);
+      runPlayer(player, 512);
+    }
+    expect(new Set(keys).size).toBe(4);
+    expect(keys.map((key) => player.sounds(key, 0))).toEqual([true, true, true, true]);
+    runPlayer(player, 9600);
+    player.aim(plan);
+    expect(keys.map((key) => player.sounds(key, 0))).toEqual([true, false, false, true]);
+  });
+
   test('starts and stops without a step', async () => {
     const { player } = await playing(memorySong([new Float32Array(2 * rate).fill(0.5)]));
     const begun = runPlayer(player, 4000).left;

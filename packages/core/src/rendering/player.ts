@@ -65,7 +65,9 @@ export class Player {
   /** What was heard until lately: it fades out, and its blocks have to last as long. */
   #fading: readonly PcmSource[] = [];
   #fadesUntil = 0;
-  /** Of the blocks of both, by key. */
+  /** All that may still be fading out, under several changes that came one after the other, and until when. */
+  #leaving: readonly { readonly sources: readonly PcmSource[]; readonly until: number }[] = [];
+  /** How long the blocks of all of them and of what is heard are, by key. */
   #lengths: ReadonlyMap<string, number> = new Map();
   /** Plans that wait for their sources, the newest last. */
   #pending: readonly Pending[] = [];
@@ -151,8 +153,15 @@ export class Player {
     this.#fading = this.#sources;
     this.#fadesUntil = this.#played + (2 * voiceChangeMs * this.#rateHz) / 1000;
     this.#sources = planSources(plan, roots.heard);
+    this.#leaving = [
+      ...this.#leaving.filter(({ until }) => until > this.#played),
+      { sources: this.#fading, until: this.#fadesUntil },
+    ];
     this.#lengths = new Map(
-      [...this.#fading, ...this.#sources].map((source) => [source.key, blockLength(source)]),
+      [...this.#leaving.flatMap(({ sources }) => sources), ...this.#sources].map((source) => [
+        source.key,
+        blockLength(source),
+      ]),
     );
     this.#reach = planReach(plan, roots.heard);
     this.#endFrame = planEnd(plan, roots.heard);

@@ -155,6 +155,25 @@ describe('a room in a song', () => {
     expect(power(wet.left)).toBeGreaterThan(power((await heard({ roomsHeard: false })).left));
   });
 
+  test('a feed that goes leaves the next one its own part: solo and plain are of that', async () => {
+    const flanks = { ...feed, from: 'flanks' } as const;
+    const fedBy = (...feeds: Room['feeds']) =>
+      compile(withRooms(memory.song, newRoom('r', 'Room', { ...small, feeds })), new Map());
+    const both = fedBy(flanks, { ...flanks, partId: 'p1' });
+    const { player } = await memoryPlayer(memory, both);
+    player.listen({ ...plainMonitoring, solo: ['p1'] });
+    player.play();
+    runPlayer(player, 4800, 512);
+    player.aim(fedBy({ ...flanks, partId: 'p1' }));
+    const wet = runPlayer(player, rate / 2, 512);
+    const alone = await memoryPlayer(memory, both);
+    alone.player.listen({ ...plainMonitoring, solo: ['p1'], roomsHeard: false });
+    alone.player.play();
+    runPlayer(alone.player, 4800, 512);
+    const dry = runPlayer(alone.player, rate / 2, 512);
+    expect(apartDb(wet.left.subarray(9600), dry.left.subarray(9600))).toBeGreaterThan(-30);
+  });
+
   test('gives back on one side alone where it is told to', async () => {
     for (const side of ['left', 'right'] as const) {
       const room = newRoom('r', 'Room', { ...small, side, feeds: [feed] });

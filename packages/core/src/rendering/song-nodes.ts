@@ -297,7 +297,7 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
     case 'bed':
       return a.bed.gain === (b as typeof a).bed.gain;
     case 'listened':
-      return a.muted === (b as typeof a).muted;
+      return a.muted === (b as typeof a).muted && a.partId === (b as typeof a).partId;
     case 'bus':
       return JSON.stringify(a.bus) === JSON.stringify((b as typeof a).bus);
     case 'room':

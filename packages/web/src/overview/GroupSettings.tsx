@@ -3,14 +3,16 @@ import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tabl
 import { roots } from '@pannet/core/rendering/plan';
 import { changedGroup } from '@pannet/core/song/groups';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Group } from '@pannet/core/song/song';
+import type { Curve } from '@pannet/core/moves/curve';
+import { moveOf, withMove } from '@pannet/core/song/moves-of';
+import { rateOf, type Group } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { preparationChanges, PreparationFields, type Change } from '../image/PreparationFields.tsx';
 import { tableChanges } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/open-song.ts';
 
 const stageTable = {
   widthPercent: stageParameters.widthPercent,
@@ -45,6 +47,16 @@ export function GroupSettings({ group }: { readonly group: Group }) {
     if (says.length === 0) cancel();
     else open.do(`${name}: ${says.join(', ')}`, edits({ stage: after }));
   };
+  const target = { kind: 'group', id, parameter: 'levelDb' } as const;
+  const moved = useSession(({ shown }) => moveOf(shown, target) !== null);
+  const moveLevel = () => {
+    const { song } = open.session.store.getState();
+    const atS = open.playback.store.getState().frame / rateOf(song);
+    const curve: Curve = { kind: 'points', points: [{ atS, by: 0, shape: 'straight' }] };
+    open.do(`${name}: level along the song`, [
+      { kind: 'set-moves', moves: withMove(song, target, curve, crypto.randomUUID()) },
+    ]);
+  };
   const stageRow = (key: StageKey) => (
     <ParameterRow
       key={key}
@@ -72,9 +84,18 @@ export function GroupSettings({ group }: { readonly group: Group }) {
         <h3 className="panel-heading">Stage of all of it</h3>
         {(Object.keys(stageTable) as StageKey[]).map(stageRow)}
         <p className="quiet small my-1">Only the difference is changed: the fold stays as it is.</p>
-        <div className="d-flex gap-2">
+        <div className="d-flex flex-wrap gap-2">
           <Button size="sm" variant="outline-primary" onClick={() => setMeasuring(true)}>
             Measure it …
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-primary"
+            disabled={moved}
+            title="Its level goes by points or a cycle along the song, drawn under it"
+            onClick={moveLevel}
+          >
+            Move its level
           </Button>
           <Button
             size="sm"

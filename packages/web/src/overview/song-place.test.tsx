@@ -72,6 +72,8 @@ describe('the song over time', () => {
       stage: { widthPercent: 80, lowHz: 140 },
     });
     expect(song().groups[0].preparation.bands[1].db).toBe(-3);
+    fireEvent.click(group.getByRole('button', { name: 'Move its level' }));
+    expect(song().moves).toMatchObject([{ target: { kind: 'group', parameter: 'levelDb' } }]);
     fireEvent.click(group.getByRole('button', { name: 'Leave its stage' }));
     expect(song().groups[0].stage).toEqual({ widthPercent: 100, tiltDb: 0, lowHz: null });
   });

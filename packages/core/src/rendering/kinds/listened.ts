@@ -24,7 +24,8 @@ const silent: Gains = { image: 0, plain: 0 };
 const sameGains = (a: Gains, b: Gains) => a.image === b.image && a.plain === b.plain;
 
 export class ListenedRun extends OutputRun<ListenedNode> {
-  readonly partId: string;
+  /** Of a feed it changes, where one before it goes. */
+  partId: string;
   /** As it would be exported. */
   readonly image: OutputRun<NodeBase>;
   readonly #plain: OutputRun<NodeBase> | undefined;
@@ -44,7 +45,8 @@ export class ListenedRun extends OutputRun<ListenedNode> {
   }
 
   /** What it takes in has the same names as long as the part is there. */
-  aim({ muted }: ListenedNode): void {
+  aim({ muted, partId }: ListenedNode): void {
+    this.partId = partId;
     this.#muted = muted;
     this.#gains.aim(this.#goal());
   }
