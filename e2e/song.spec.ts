@@ -71,7 +71,7 @@ test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is wha
     await field.fill(value);
     await field.press('Enter');
   }
-  await expect(undo(page, /^Undo Plate-like: low cut of the return off/)).toBeVisible();
+  await expect(undo(page, /^Undo Plate-like: low cut of the return .* → off/)).toBeVisible();
   expect(await seriousFaults(page)).toEqual([]);
 
   const [left, right] = await exported(page, 'Plate-like, return');

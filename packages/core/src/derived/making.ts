@@ -211,7 +211,7 @@ type RunningStep = Extract<
 type RunningSource = MadeSource & { readonly step: RunningStep };
 type BodyStep = Extract<MakingStep, { readonly kind: 'body' }>;
 
-/** So many blocks at most are heard again before each block of a body; what remembers longer runs on like all others. */
+/** So many blocks of the usual length at most are heard again before a body's segment; what remembers longer runs on like all others. */
 const mostHeardAgain = 8;
 
 function isShortBody(source: RunningSource): source is RunningSource & { readonly step: BodyStep } {
@@ -336,31 +336,32 @@ const mostKept = 96 * blockFrames;
 
 /** A loader that makes what has to be made, out of what `load` brings. */
 export function makingLoader(load: BlockLoader): BlockLoader {
-  const kept = new Map<string, Promise<Float32Array>>();
-  const lengths = new Map<string, number>();
+  const kept = new Map<
+    string,
+    { readonly block: Promise<Float32Array>; readonly frames: number }
+  >();
   let keptFrames = 0;
   const drop = (name: string) => {
-    if (kept.delete(name)) keptFrames -= lengths.get(name) ?? 0;
-    lengths.delete(name);
+    keptFrames -= kept.get(name)?.frames ?? 0;
+    kept.delete(name);
   };
   const loadAny: BlockLoader = (source, index) => {
     if (!isMade(source)) return load(source, index);
     const name = `${source.key}/${index}`;
-    let block = kept.get(name);
-    if (block) {
+    let known = kept.get(name);
+    if (known) {
       kept.delete(name);
     } else {
-      block = make(source, index);
-      lengths.set(name, blockLength(source));
-      keptFrames += blockLength(source);
-      block.catch(() => drop(name));
+      known = { block: make(source, index), frames: blockLength(source) };
+      keptFrames += known.frames;
+      known.block.catch(() => drop(name));
     }
-    kept.set(name, block);
+    kept.set(name, known);
     for (const oldest of kept.keys()) {
       if (keptFrames <= mostKept) break;
       drop(oldest);
     }
-    return block;
+    return known.block;
   };
   const running = new RunningSources(loadAny);
   const pads = new PadsSources(loadAny);

@@ -1,12 +1,19 @@
 import * as z from 'zod';
-import { choice, group, thing, withDefaults, type Described } from '../parameters/description.ts';
+import {
+  choice,
+  group,
+  positiveZero,
+  thing,
+  withDefaults,
+  type Described,
+} from '../parameters/description.ts';
 import { cycleParameters, cycleRateParameters, pointParameters } from '../parameters/tables.ts';
 import { beatsAt, type Tempo } from './tempo.ts';
 
 const { PI, sin, abs, floor } = Math;
 
 const pointDescription = thing({
-  atS: z.number().min(0, { error: 'A point lies at 0 s or later.' }),
+  atS: z.number().min(0, { error: 'A point lies at 0 s or later.' }).overwrite(positiveZero),
   /** Added to what is set. */
   ...group(pointParameters),
   /** How it goes on to the next one. */
@@ -63,8 +70,7 @@ export function curveAt(curve: Curve, seconds: number, tempo: Tempo | null): num
     return (-depthDb * (1 - waves[shape](place))) / 2;
   }
   const { points } = curve;
-  let n = points.findIndex(({ atS }) => atS > seconds) - 1;
-  if (n === -2) n = points.length - 1;
+  const n = lastBefore(points, seconds);
   if (n < 0) return points[0].by;
   const here = points[n];
   const next = points[n + 1];
@@ -72,6 +78,17 @@ export function curveAt(curve: Curve, seconds: number, tempo: Tempo | null): num
   const way = (seconds - here.atS) / (next.atS - here.atS);
   const eased = here.shape === 'smooth' ? way * way * (3 - 2 * way) : way;
   return here.by + (next.by - here.by) * eased;
+}
+
+/** The last of some points at or before a time, by halves: it is asked for in every quantum. −1 before the first. */
+function lastBefore(points: readonly { readonly atS: number }[], seconds: number): number {
+  let [low, high] = [0, points.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (points[middle].atS <= seconds) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
 }
 
 /** From −1 to 1; all begin at 1, where nothing is taken. */

@@ -63,6 +63,17 @@ describe('a curve', () => {
     expect(at(2.5)).toBeCloseTo(-6 - 6 * (3 / 16 - 2 / 64), 9);
   });
 
+  test('of thousands of points is found by halves as it is one by one', () => {
+    const points = Array.from({ length: 1000 }, (_, n) => ({ atS: n ** 1.3, by: -(n % 24) }));
+    const curve = curveDescription.parse({ kind: 'points', points });
+    for (let n = 1; n < 999; n += 7) {
+      const [here, next] = [points[n], points[n + 1]];
+      expect(curveAt(curve, here.atS, null)).toBeCloseTo(here.by, 9);
+      const way = (here.atS + next.atS) / 2;
+      expect(curveAt(curve, way, null)).toBeCloseTo((here.by + next.by) / 2, 9);
+    }
+  });
+
   test('of a cycle takes away its depth once a cycle, in Hz or in beats', () => {
     const by = (rateOf: object, shape = 'sine') =>
       curveDescription.parse({ kind: 'cycle', rate: rateOf, depthDb: 12, shape });

@@ -1,10 +1,10 @@
 import * as z from 'zod';
-import { group, thing, type Described } from '../parameters/description.ts';
+import { group, positiveZero, thing, type Described } from '../parameters/description.ts';
 import { tempoParameters } from '../parameters/tables.ts';
 
 /** A tempo that holds from a time on, in seconds. */
 const tempoChange = thing({
-  atS: z.number().min(0, { error: 'A tempo holds from 0 s on, or later.' }),
+  atS: z.number().min(0, { error: 'A tempo holds from 0 s on, or later.' }).overwrite(positiveZero),
   ...group(tempoParameters),
 });
 

@@ -48,6 +48,17 @@ export function withThrow(curve: Curve | null, { fromS, toS, fadeS }: Throw): Po
   };
 }
 
+/** Whether a curve is open all through a stretch already: there is nothing to be thrown open. */
+export function isOpenThrough(curve: Curve | null, { fromS, toS }: Throw): boolean {
+  if (curve?.kind !== 'points') return false;
+  const within = curve.points.filter(({ atS }) => atS > fromS && atS < toS);
+  return [
+    curveAt(curve, fromS, null),
+    curveAt(curve, toS, null),
+    ...within.map(({ by }) => by),
+  ].every((by) => by > closedDb / 2);
+}
+
 /** A time on the grid of so many parts of a bar, the nearest; times go through a tempo map by `barsAt` and back. */
 export function snapped(
   seconds: number,

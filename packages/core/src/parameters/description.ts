@@ -51,7 +51,8 @@ export function value<Row extends Parameter>(row: Row): Value<Row> {
   return described.register(rowOf, row) as unknown as Value<Row>;
 }
 
-const positiveZero = (number: number) => number + 0;
+/** For every number that is described: `.overwrite(positiveZero)`. */
+export const positiveZero = (number: number) => number + 0;
 
 type Group<Table extends ParameterTable> = { [Key in keyof Table]: Value<Table[Key]> };
 
@@ -148,17 +149,19 @@ export function contentHash() {
 export function count(what: string, least = 0, most = Number.MAX_SAFE_INTEGER) {
   const error = ({ input }: Raised) =>
     `${what} must be a whole number ${most === Number.MAX_SAFE_INTEGER ? `of ${least} or more` : `from ${least} to ${most}`}; it was ${describe(input)}.`;
-  return z.int({ error }).min(least, { error }).max(most, { error });
+  return z.int({ error }).min(least, { error }).max(most, { error }).overwrite(positiveZero);
 }
 
 /** A place in time of a day at most. @param what as a sentence about it begins: “The beginning of a clip” */
 export function seconds(what: string) {
   const error = ({ input }: Raised) =>
     `${what} must be a number of seconds from 0 to 86400; it was ${describe(input)}.`;
-  return z.number({ error }).min(0, { error }).max(86_400, { error });
+  return z.number({ error }).min(0, { error }).max(86_400, { error }).overwrite(positiveZero);
 }
 
 /** Any finite number that no table rules. */
 export function finite(what: string) {
-  return z.number({ error: ({ input }) => `${what} must be a number; it was ${describe(input)}.` });
+  return z
+    .number({ error: ({ input }) => `${what} must be a number; it was ${describe(input)}.` })
+    .overwrite(positiveZero);
 }

@@ -15,7 +15,7 @@ import {
   type BlockLoader,
 } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
-import { prepareSplices, renderStretch } from './offline.ts';
+import { prepareSplices, renderRoot, renderStretch } from './offline.ts';
 import { planSources, type RenderPlan } from './plan.ts';
 import { Player } from './player.ts';
 
@@ -92,6 +92,42 @@ export async function renderImage(signal: Float32Array, image: Image, rateHz = 4
   const memory = memorySong([signal], rateHz, image);
   const plan = await memoryPlan(memory);
   return renderStretch(plan, 'p0', memory.load, 0, signal.length);
+}
+
+/** What any root of a song gives, rendered; its voices are not tuned. */
+export async function renderSides(
+  { load }: MemorySong,
+  song: Song,
+  root: string,
+  to: number,
+  from = 0,
+) {
+  const left = new Float32Array(to - from);
+  const right = new Float32Array(to - from);
+  for await (const block of renderRoot(compile(song, new Map()), root, load, from, to)) {
+    left.set(block.left, block.frame - from);
+    right.set(block.right, block.frame - from);
+  }
+  return { left, right };
+}
+
+/** The largest difference between two signals, under the largest value of the second, in dB. */
+export function differenceDb(one: ArrayLike<number>, other: ArrayLike<number>): number {
+  let apart = 0;
+  let most = 1e-9;
+  for (let n = 0; n < one.length; n++) {
+    apart = Math.max(apart, Math.abs(one[n] - other[n]));
+    most = Math.max(most, Math.abs(other[n]));
+  }
+  return 20 * Math.log10(apart / most + 1e-12);
+}
+
+/** The largest second difference of a signal: a click is far above that of a tone. */
+export function sharpestBend(side: Float32Array): number {
+  let most = 0;
+  for (let n = 2; n < side.length; n++)
+    most = Math.max(most, Math.abs(side[n] - 2 * side[n - 1] + side[n - 2]));
+  return most;
 }
 
 /** A player with all of a song's PCM at hand, the first part watched. */

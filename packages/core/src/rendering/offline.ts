@@ -39,6 +39,7 @@ export async function* renderRoot(
 ): AsyncGenerator<RenderedBlock> {
   const nodes = nodesUnder(plan, root);
   if (nodes.length === 0) throw new Error(`The plan has no node ${root}.`);
+  if (to <= from) return;
   const sources = nodeSources(nodes, kinds);
   const store = new BlockStore();
   const graph = new Graph(plan.rateHz, store, kinds);

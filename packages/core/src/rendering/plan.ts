@@ -177,13 +177,27 @@ export function planReach(plan: PlanGraph, root?: string, kinds: Kinds = allKind
   return furthest(nodes.map((node) => kinds[node.kind].reach(node)));
 }
 
-/** How long nodes remember, in frames. What one remembers another may be given later still: their times add up. */
+/** The most that some nodes come to along any way through them, each after those that it takes in. */
+function longestWay(nodes: readonly NodeBase[], own: (node: NodeBase) => number): number {
+  const ways = new Map<string, number>();
+  for (const node of nodes)
+    ways.set(
+      node.id,
+      own(node) + node.inputs.reduce((most, id) => Math.max(most, ways.get(id) ?? 0), 0),
+    );
+  return Math.max(0, ...ways.values());
+}
+
+/**
+ * How long nodes remember, in frames. What one remembers another may be given later still: along a way through them their times add up; what lies side by
+ * side forgets together.
+ */
 export function memoryOf(
   nodes: readonly NodeBase[],
   rateHz: number,
   kinds: Kinds = allKinds,
 ): number {
-  return nodes.reduce((sum, node) => sum + kinds[node.kind].memoryFrames(node, rateHz), 0);
+  return longestWay(nodes, (node) => kinds[node.kind].memoryFrames(node, rateHz));
 }
 
 /** The frame after which nothing of a plan is heard any more: tails included, song and bed; what rings on in a room until it is 60 dB softer. */
@@ -196,6 +210,7 @@ export function planEnd(plan: PlanGraph, root?: string): number {
       if (strand.left !== 0 || strand.right !== 0)
         end = Math.max(end, mapEnd(strand, strand.source));
     }
-  const tails = nodes.map((node) => allKinds[node.kind].memoryFrames(node, plan.rateHz));
-  return end + Math.ceil(Math.max(0, ...tails) / 2);
+  return (
+    end + longestWay(nodes, (node) => allKinds[node.kind].tailFrames?.(node, plan.rateHz) ?? 0)
+  );
 }

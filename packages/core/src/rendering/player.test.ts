@@ -285,6 +285,26 @@ describe('transport', () => {
     expect(keys.map((key) => player.sounds(key, 0))).toEqual([true, false, false, true]);
   });
 
+  test('while it stands, what is shaped keeps nothing of before', async () => {
+    const memory = memorySong([noise(3, rate, 4)]);
+    const plan = await memoryPlan(memory);
+    const { player } = await memoryPlayer(memory, plan);
+    const { image } = memory.song.parts.p0;
+    const [voice] = image.voices;
+    const coloured = {
+      ...image,
+      voices: [{ ...voice, colour: { ...voice.colour, oddPercent: 40 } }],
+    };
+    const other = await memoryPlan(memorySong([noise(3, rate, 4)], rate, coloured));
+    for (let n = 0; n < 5; n++) player.aim(n % 2 === 0 ? other : plan);
+    player.aim(plan);
+    player.play();
+    runPlayer(player, 512);
+    const keys = [plan, other].map(({ parts }) => parts[0].strands[0].source.key);
+    expect(keys[0]).not.toBe(keys[1]);
+    expect(keys.map((key) => player.sounds(key, 0))).toEqual([true, false]);
+  });
+
   test('starts and stops without a step', async () => {
     const { player } = await playing(memorySong([new Float32Array(2 * rate).fill(0.5)]));
     const begun = runPlayer(player, 4000).left;

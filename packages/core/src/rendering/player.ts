@@ -153,10 +153,14 @@ export class Player {
     this.#fading = this.#sources;
     this.#fadesUntil = this.#played + (2 * voiceChangeMs * this.#rateHz) / 1000;
     this.#sources = planSources(plan, roots.heard);
-    this.#leaving = [
-      ...this.#leaving.filter(({ until }) => until > this.#played),
-      { sources: this.#fading, until: this.#fadesUntil },
-    ];
+    // Where nothing sounds nothing fades, and no time goes by in which it would be over.
+    this.#leaving =
+      this.#state !== 'playing'
+        ? []
+        : [
+            ...this.#leaving.filter(({ until }) => until > this.#played),
+            { sources: this.#fading, until: this.#fadesUntil },
+          ];
     this.#lengths = new Map(
       [...this.#leaving.flatMap(({ sources }) => sources), ...this.#sources].map((source) => [
         source.key,

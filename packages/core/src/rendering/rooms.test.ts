@@ -8,10 +8,17 @@ import { apply } from '../song/commands.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { removalEdits } from '../song/removal.ts';
 import type { Song } from '../song/song.ts';
+import { neutralPreparation } from '../takes/preparation.ts';
 import { newVoice } from '../voices/voice.ts';
 import { compile } from './compile.ts';
-import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
-import { renderRoot } from './offline.ts';
+import {
+  differenceDb,
+  memoryPlayer,
+  memorySong,
+  renderSides,
+  runPlayer,
+  sharpestBend,
+} from './memory.fixture.ts';
 import { plainMonitoring } from './monitoring.ts';
 import { memoryOf, nodesUnder, planEnd, planReach, roots } from './plan.ts';
 
@@ -34,27 +41,7 @@ const feed = {
 } as const;
 const small = { decayS: 0.3, kind: 'ambience', levelDb: 0 } as const;
 
-async function sides(memory: MemorySong, song: Song, root: string, to: number, from = 0) {
-  const left = new Float32Array(to - from);
-  const right = new Float32Array(to - from);
-  for await (const block of renderRoot(compile(song, new Map()), root, memory.load, from, to)) {
-    left.set(block.left, block.frame - from);
-    right.set(block.right, block.frame - from);
-  }
-  return { left, right };
-}
-
 const power = (side: Float32Array) => side.reduce((sum, value) => sum + value * value, 0);
-const apartDb = (one: Float32Array, other: Float32Array) => {
-  let apart = 0;
-  let most = 1e-9;
-  for (let n = 0; n < one.length; n++) {
-    apart = max(apart, abs(one[n] - other[n]));
-    most = max(most, abs(other[n]));
-  }
-  return 20 * log10(apart / most + 1e-12);
-};
-
 const wide = {
   voices: [
     newVoice('v1', 'middle'),
@@ -71,34 +58,57 @@ describe('a room in a song', () => {
   test('changes nothing of the parts, to the bit, and is heard beside them', async () => {
     const song = withRooms(memory.song, newRoom('r', 'Room', { ...small, feeds: [feed] }));
     const to = rate;
-    expect(await sides(memory, song, roots.part('p0'), to)).toEqual(
-      await sides(memory, memory.song, roots.part('p0'), to),
+    expect(await renderSides(memory, song, roots.part('p0'), to)).toEqual(
+      await renderSides(memory, memory.song, roots.part('p0'), to),
     );
     const [all, parts, room] = [
-      await sides(memory, song, roots.song, to),
-      await sides(memory, memory.song, roots.song, to),
-      await sides(memory, song, roots.room('r'), to),
+      await renderSides(memory, song, roots.song, to),
+      await renderSides(memory, memory.song, roots.song, to),
+      await renderSides(memory, song, roots.room('r'), to),
     ];
     expect(power(room.left)).toBeGreaterThan(0.01 * power(parts.left));
     const sum = parts.left.map((value, n) => value + room.left[n]);
-    expect(apartDb(all.left, sum)).toBeLessThan(-130);
+    expect(differenceDb(all.left, sum)).toBeLessThan(-130);
   });
 
   test('what plays is what is written; a stretch is what the whole has there, once it has been rolled in', async () => {
     const song = withRooms(memory.song, newRoom('r', 'Room', { ...small, feeds: [feed] }));
     const plan = compile(song, new Map());
-    const whole = await sides(memory, song, roots.song, 90_000);
+    const whole = await renderSides(memory, song, roots.song, 90_000);
     const { player } = await memoryPlayer(memory, plan);
     player.play();
     const heard = runPlayer(player, 90_000, 700);
-    expect(apartDb(heard.left.subarray(30_000), whole.left.subarray(30_000))).toBeLessThan(-120);
-    const stretch = await sides(memory, song, roots.song, 90_000, 70_011);
-    expect(apartDb(stretch.right, whole.right.subarray(70_011))).toBeLessThan(-115);
+    expect(differenceDb(heard.left.subarray(30_000), whole.left.subarray(30_000))).toBeLessThan(
+      -120,
+    );
+    const stretch = await renderSides(memory, song, roots.song, 90_000, 70_011);
+    expect(differenceDb(stretch.right, whole.right.subarray(70_011))).toBeLessThan(-115);
     // A jump does not wait for what lies as far back as a room remembers.
     expect(memoryOf(nodesUnder(plan, roots.heard), rate)).toBeGreaterThan(rate / 2);
     expect(planReach(plan, roots.heard).behind).toBeLessThan(rate / 4);
     // The song goes on until it is 60 dB softer.
     expect(planEnd(plan)).toBeGreaterThan(2 * rate + 0.3 * rate);
+  });
+
+  test('rooms forget side by side; what goes through a group and then a room forgets both', () => {
+    const rooms = [0, 1, 2].map((n) => newRoom(`r${n}`, `Room ${n}`, { ...small, feeds: [feed] }));
+    const memoryOfSong = (...all: Room[]) => {
+      const plan = compile(withRooms(memory.song, ...all), new Map());
+      return memoryOf(nodesUnder(plan, roots.song), rate);
+    };
+    expect(memoryOfSong(...rooms)).toBe(memoryOfSong(rooms[0]));
+  });
+
+  test('a compressor remembers for longer than it is heard: the song does not go on for it', () => {
+    const compressor = { thresholdDb: -40, ratio: 4, attackMs: 10, releaseMs: 2000, makeUpDb: 0 };
+    const song = done(memory.song, {
+      kind: 'set-groups',
+      groups: [
+        groupOfParts('g', 'G', ['p0'], { preparation: { ...neutralPreparation, compressor } }),
+      ],
+    });
+    const end = planEnd(compile(memory.song, new Map()));
+    expect(planEnd(compile(song, new Map()), roots.heard)).toBe(end);
   });
 
   test.each<[string, Partial<typeof feed> | object, boolean]>([
@@ -108,7 +118,7 @@ describe('a room in a song', () => {
     ['a voice that there is none of', { from: 'voice', voiceId: 'v9' }, false],
   ])('is fed by %s', async (_, changes, sounds) => {
     const room = newRoom('r', 'Room', { ...small, feeds: [{ ...feed, ...changes }] });
-    const { left } = await sides(memory, withRooms(memory.song, room), roots.room('r'), rate);
+    const { left } = await renderSides(memory, withRooms(memory.song, room), roots.room('r'), rate);
     expect(power(left) > 0).toBe(sounds);
   });
 
@@ -116,14 +126,19 @@ describe('a room in a song', () => {
     const flat = memorySong([noise(2, rate, 1)], rate, { ...wide, voices: [wide.voices[1]] });
     const room = (from: 'image' | 'flanks') =>
       newRoom('r', 'Room', { ...small, feeds: [{ ...feed, from }] });
-    const alone = await sides(flat, withRooms(flat.song, room('image')), roots.room('r'), rate);
-    const flanks = await sides(
+    const alone = await renderSides(
+      flat,
+      withRooms(flat.song, room('image')),
+      roots.room('r'),
+      rate,
+    );
+    const flanks = await renderSides(
       memory,
       withRooms(memory.song, room('flanks')),
       roots.room('r'),
       rate,
     );
-    expect(apartDb(flanks.left, alone.left)).toBeLessThan(-130);
+    expect(differenceDb(flanks.left, alone.left)).toBeLessThan(-130);
   });
 
   test('before the level the room stays when the part is turned down, after it it goes along', async () => {
@@ -131,8 +146,8 @@ describe('a room in a song', () => {
     for (const from of ['image', 'flanks'] as const)
       for (const beforeLevel of [false, true]) {
         const room = newRoom('r', 'Room', { ...small, feeds: [{ ...feed, from, beforeLevel }] });
-        const loud = await sides(memory, withRooms(memory.song, room), roots.room('r'), rate);
-        const now = await sides(memory, withRooms(soft, room), roots.room('r'), rate);
+        const loud = await renderSides(memory, withRooms(memory.song, room), roots.room('r'), rate);
+        const now = await renderSides(memory, withRooms(soft, room), roots.room('r'), rate);
         const downDb = 10 * log10(power(loud.left) / power(now.left));
         expect(downDb).toBeCloseTo(beforeLevel ? 0 : 20, 3);
       }
@@ -141,7 +156,7 @@ describe('a room in a song', () => {
   test('a muted part feeds none that is written; what is not heard of a part, its room does not hear', async () => {
     const song = withRooms(memory.song, newRoom('r', 'Room', { ...small, feeds: [feed] }));
     const muted = done(song, { kind: 'set-part', partId: 'p0', changes: { muted: true } });
-    expect(power((await sides(memory, muted, roots.room('r'), rate)).left)).toBe(0);
+    expect(power((await renderSides(memory, muted, roots.room('r'), rate)).left)).toBe(0);
     const heard = async (listen: object) => {
       const { player } = await memoryPlayer(memory, compile(song, new Map()));
       player.listen({ ...plainMonitoring, ...listen });
@@ -171,13 +186,13 @@ describe('a room in a song', () => {
     alone.player.play();
     runPlayer(alone.player, 4800, 512);
     const dry = runPlayer(alone.player, rate / 2, 512);
-    expect(apartDb(wet.left.subarray(9600), dry.left.subarray(9600))).toBeGreaterThan(-30);
+    expect(differenceDb(wet.left.subarray(9600), dry.left.subarray(9600))).toBeGreaterThan(-30);
   });
 
   test('gives back on one side alone where it is told to', async () => {
     for (const side of ['left', 'right'] as const) {
       const room = newRoom('r', 'Room', { ...small, side, feeds: [feed] });
-      const given = await sides(memory, withRooms(memory.song, room), roots.room('r'), rate);
+      const given = await renderSides(memory, withRooms(memory.song, room), roots.room('r'), rate);
       expect(power(given[side])).toBeGreaterThan(0);
       expect(power(given[side === 'left' ? 'right' : 'left'])).toBe(0);
     }
@@ -196,7 +211,7 @@ describe('a room in a song', () => {
         highCutHz: null,
         ...changes,
       });
-      const { left } = await sides(one, withRooms(one.song, room), roots.room('r'), rate);
+      const { left } = await renderSides(one, withRooms(one.song, room), roots.room('r'), rate);
       return left.findIndex((value) => abs(value) > 1e-9);
     };
     const none = await first({ preDelayLeftMs: 0, preDelayRightMs: 0 });
@@ -262,12 +277,6 @@ describe('a setting that is changed while it plays leaves no click', () => {
   const tone = sine(1000, -12, 4, rate);
   const one = memorySong([tone], rate, recipes[0].image);
   const usual = newRoom('r', 'Room', { ...small, kind: 'chamber', decayS: 1, feeds: [feed] });
-  /** The largest second difference: a click is far above that of the tone itself. */
-  const bend = (side: Float32Array) =>
-    side.reduce(
-      (most, value, n) => (n < 2 ? 0 : max(most, abs(value - 2 * side[n - 1] + side[n - 2]))),
-      0,
-    );
 
   async function expectNoClick(from: Room, changes: Partial<Room>): Promise<void> {
     const song = (room: Room) => compile(withRooms(one.song, room), new Map());
@@ -276,11 +285,14 @@ describe('a setting that is changed while it plays leaves no click', () => {
     const before = runPlayer(player, rate + 37, 512);
     player.aim(song({ ...from, ...changes }));
     const after = runPlayer(player, rate, 512);
-    const steady = max(bend(before.left.subarray(-9600)), bend(after.left.subarray(-9600)));
+    const steady = max(
+      sharpestBend(before.left.subarray(-9600)),
+      sharpestBend(after.left.subarray(-9600)),
+    );
     const joined = new Float32Array(9600);
     joined.set(before.left.subarray(-4800));
     joined.set(after.left.subarray(0, 4800), 4800);
-    expect(20 * log10(bend(joined) / steady)).toBeLessThan(1);
+    expect(20 * log10(sharpestBend(joined) / steady)).toBeLessThan(1);
   }
 
   const echo = newRoom('r', 'Echo', { kind: 'echo', levelDb: 0, feeds: [feed] });

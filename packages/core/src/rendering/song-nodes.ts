@@ -3,6 +3,7 @@ import type { Feed, Room } from '../rooms/room.ts';
 import { isNeutralBus, type Bus } from './kinds/bus.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import { sameStage } from './kinds/matrix.ts';
+import type { RoomSettings } from './kinds/room.ts';
 import { monitorInputs } from './kinds/monitor.ts';
 import {
   isLowStrand,
@@ -299,12 +300,21 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
     case 'listened':
       return a.muted === (b as typeof a).muted && a.partId === (b as typeof a).partId;
     case 'bus':
-      return JSON.stringify(a.bus) === JSON.stringify((b as typeof a).bus);
+      return sameValues(a.bus, (b as typeof a).bus);
     case 'room':
-      return JSON.stringify(a.room) === JSON.stringify((b as typeof a).room);
+      return sameRoom(a.room, (b as typeof a).room);
     case 'monitor':
       return a.parts.every(({ direct }, n) => direct === (b as typeof a).parts[n]?.direct);
   }
+}
+
+/** The document never changes in place: what is the same thing has the same values. */
+function sameValues<Thing extends object>(a: Thing, b: Thing): boolean {
+  return (Object.keys(a) as (keyof Thing)[]).every((key) => a[key] === b[key]);
+}
+
+function sameRoom({ echo, ...a }: RoomSettings, { echo: other, ...b }: RoomSettings): boolean {
+  return sameValues(a, b) && sameValues(echo, other);
 }
 
 function sameStrand(a: StrandPlan, b: StrandPlan): boolean {

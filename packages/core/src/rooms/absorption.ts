@@ -42,8 +42,8 @@ export function decays({ decayS, lowPercent, highPercent }: RoomSound) {
   };
 }
 
-/** First reflections come no later than this, in s. */
-const latestReflectionS = 0.5;
+/** First reflections come no later than this, in s, whatever the size. */
+const latestReflectionS = 0.15;
 /** Decay is the time to −60 dB; of a short one more than what went in may come out at first. */
 const toNothing = 2.25;
 

@@ -92,7 +92,7 @@ export class Echo implements Ringing {
   clear(): void {
     this.settle();
     for (const line of this.#lines) line.fill(0);
-    for (const filter of this.#filters.flat()) filter.state = [0, 0];
+    for (const side of this.#filters) for (const filter of side) filter.clear();
   }
 
   process(

@@ -25,7 +25,7 @@ export const feedDescription = thing({
   from: choice(['image', 'flanks', 'voice']).default('image'),
   /** Of the voice, where it is one; null otherwise. */
   voiceId: id('a voice').nullable().default(null),
-  ...{ levelDb: value(feedParameters.levelDb) },
+  levelDb: value(feedParameters.levelDb),
   /** Whether it is taken before the part's level, so that the room stays when the part is turned down. */
   beforeLevel: flag('Before the level').default(false),
 });

@@ -35,8 +35,14 @@ interface Return {
 }
 
 /** What comes back of both sides, in quanta. */
-function returned(room: AnySound, left: Float32Array, right: Float32Array, frames: number): Return {
-  const ringing = ringingOf(room, rate);
+function returned(
+  room: AnySound,
+  left: Float32Array,
+  right: Float32Array,
+  frames: number,
+  rateHz = rate,
+): Return {
+  const ringing = ringingOf(room, rateHz);
   const pair = (count: number) => [new Float64Array(count), new Float64Array(count)] as const;
   const [early, late, input] = [pair(frames), pair(frames), pair(128)];
   for (let at = 0; at + 128 <= frames; at += 128) {
@@ -55,11 +61,11 @@ const impulse = Float32Array.of(1);
 const nothing = new Float32Array(0);
 
 /** Fourth-order Butterworth on either side of an octave; IEC 61260 asks for no less steep. */
-function octave(samples: Float64Array, hz: number): Float64Array {
+function octave(samples: Float64Array, hz: number, rateHz = rate): Float64Array {
   const out = Float64Array.from(samples);
   for (const q of [0.5412, 1.3066]) {
-    new Biquad(highPass(hz / Math.SQRT2, q, rate)).process(out, out, out.length);
-    new Biquad(lowPass(hz * Math.SQRT2, q, rate)).process(out, out, out.length);
+    new Biquad(highPass(hz / Math.SQRT2, q, rateHz)).process(out, out, out.length);
+    new Biquad(lowPass(hz * Math.SQRT2, q, rateHz)).process(out, out, out.length);
   }
   return out;
 }
@@ -70,7 +76,8 @@ function octave(samples: Float64Array, hz: number): Float64Array {
  */
 function t30(
   responses: readonly Float64Array[],
-  every = 480,
+  rateHz = rate,
+  every = Math.round(rateHz / 100),
 ): { readonly seconds: number; readonly strays: number } {
   const curve: number[] = [];
   let sum = 0;
@@ -80,7 +87,7 @@ function t30(
   }
   const points = curve
     .reverse()
-    .map((value, n) => ({ s: (n * every) / rate, db: 10 * log10(value / curve[0]) }))
+    .map((value, n) => ({ s: (n * every) / rateHz, db: 10 * log10(value / curve[0]) }))
     .filter(({ db }) => db <= -5 && db >= -35);
   const mean = (of: (point: { s: number; db: number }) => number) =>
     points.reduce((total, point) => total + of(point), 0) / points.length;
@@ -92,11 +99,11 @@ function t30(
 }
 
 /** All ways through a room: from each side to each. */
-function ways(room: Room, seconds: number): Float64Array[] {
-  const frames = Math.ceil(seconds * rate);
+function ways(room: Room, seconds: number, rateHz = rate): Float64Array[] {
+  const frames = Math.ceil(seconds * rateHz);
   return [
-    ...returned(room, impulse, nothing, frames).late,
-    ...returned(room, nothing, impulse, frames).late,
+    ...returned(room, impulse, nothing, frames, rateHz).late,
+    ...returned(room, nothing, impulse, frames, rateHz).late,
   ];
 }
 
@@ -133,6 +140,18 @@ describe('a room of ours', () => {
       ];
       expect(seconds).toBeGreaterThan(0.95 * low);
       expect(seconds).toBeLessThan(1.05 * high);
+    }
+  });
+
+  test.each([8000, 44_100, 192_000])('at %d Hz it lasts as long', (rateHz) => {
+    const room = network({ kind: 'chamber', decayS: 1.4, ...even });
+    const all = ways(room, 2, rateHz);
+    for (const hz of octaves.filter((one) => one < rateHz / 4)) {
+      const { seconds } = t30(
+        all.map((way) => octave(way, hz, rateHz)),
+        rateHz,
+      );
+      expect(abs(seconds / 1.4 - 1)).toBeLessThan(0.05);
     }
   });
 

@@ -36,6 +36,12 @@ export class Biquad {
     this.#second = Math.abs(second) < silence ? 0 : second;
   }
 
+  /** Remembers nothing any more. */
+  clear(): void {
+    this.#first = 0;
+    this.#second = 0;
+  }
+
   /** What it remembers, to go on from there another time. */
   get state(): readonly number[] {
     return [this.#first, this.#second];

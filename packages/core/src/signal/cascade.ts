@@ -12,6 +12,10 @@ export class Cascade {
     for (const section of this.#sections) section.process(samples, samples, samples.length);
   }
 
+  clear(): void {
+    for (const section of this.#sections) section.clear();
+  }
+
   get state(): readonly number[] {
     return this.#sections.flatMap((section) => section.state);
   }

@@ -139,6 +139,16 @@ describe('laws of commands', () => {
     );
   });
 
+  test('no number is kept as −0, which JSON does not know', () => {
+    const changes = { delay: { value: -0, unit: 'ms' as const } };
+    const outcome = apply(
+      begun,
+      command([{ kind: 'set-voice', partId: 'a', voiceId: 'v1', changes }]),
+    );
+    const value = outcome.ok && outcome.value.song.parts.a.image.voices[0].delay.value;
+    expect(Object.is(value, 0)).toBe(true);
+  });
+
   test('a saved song reads back equal', () => {
     fc.assert(
       fc.property(fc.array(anyEdit, { minLength: 1, maxLength: 8 }), (edits) => {

@@ -1,12 +1,12 @@
 import * as z from 'zod';
-import { count, flag, thing, type Described } from '../parameters/description.ts';
+import { count, flag, positiveZero, thing, type Described } from '../parameters/description.ts';
 
 const { abs, max, sqrt, log10 } = Math;
 
 /** What a source is, as far as its samples tell. */
 export const factsDescription = thing({
   /** The highest sample, linear. */
-  peak: z.number().min(0),
+  peak: z.number().min(0).overwrite(positiveZero),
   /** Runs of at least three samples at full scale, or at a lower ceiling that cuts the tops off. */
   clippedRuns: count('The number of clipped runs'),
   /** Stretches of at least half a second in which nothing sounds, in frames: start and end. */
@@ -16,7 +16,7 @@ export const factsDescription = thing({
   /** Its tops are flat, as of a driven amplifier. */
   driven: flag('Driven'),
   /** How far the difference of both channels lies under their middle, in dB; null for one channel. */
-  differenceDb: z.number().nullable(),
+  differenceDb: z.number().overwrite(positiveZero).nullable(),
   /** Samples that are no numbers, or infinite: they are taken for silence. */
   notFinite: count('The number of samples that are no numbers').default(0),
 });

@@ -47,6 +47,11 @@ export class PeakFollower {
     return this.#level;
   }
 
+  clear(): void {
+    this.#held = 0;
+    this.#level = 0;
+  }
+
   get state(): readonly number[] {
     return [this.#held, this.#level];
   }
@@ -95,6 +100,13 @@ export class CompressorRun {
       if (other) other[n] *= gain;
       this.#step = (this.#step + 1) % stride;
     }
+  }
+
+  clear(): void {
+    this.#follower.clear();
+    this.#gain = this.#makeUp;
+    this.#goal = this.#makeUp;
+    this.#step = 0;
   }
 
   get state(): readonly number[] {

@@ -70,6 +70,13 @@ export class StereoPreparationRun {
     this.#compressor.process(left, right);
   }
 
+  /** Remembers nothing any more. */
+  clear(): void {
+    this.#compressor.clear();
+    this.#sides[0].clear();
+    this.#sides[1].clear();
+  }
+
   get state(): readonly (readonly number[])[] {
     return [this.#compressor.state, this.#sides[0].state, this.#sides[1].state];
   }

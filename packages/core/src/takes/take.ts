@@ -9,6 +9,7 @@ import {
   thing,
   value,
   type Described,
+  positiveZero,
 } from '../parameters/description.ts';
 import { alignmentParameters, clipParameters, takeParameters } from '../parameters/tables.ts';
 import { preparationDescription } from './preparation.ts';
@@ -42,7 +43,7 @@ const pathDescription = thing({
     .min(1)
     .max(mostShifts),
   shift: z.array(count('A shift', -(2 ** 31), 2 ** 31)).max(mostShifts),
-  alike: z.array(z.number().min(0).max(1)).max(mostShifts),
+  alike: z.array(z.number().min(0).max(1).overwrite(positiveZero)).max(mostShifts),
 }).superRefine(({ at, shift, alike }, context) => {
   if (shift.length !== at.length || alike.length !== at.length)
     context.addIssue({

@@ -3,10 +3,12 @@ import { roots } from '@pannet/core/rendering/plan';
 import type { Group, Room, Song } from '@pannet/core/song/song';
 
 /** What a stem is written of: a part, a group with what is done to all of it, or what a room gives back. */
-export type Stem =
-  | { readonly kind: 'part'; readonly partIds: readonly string[]; readonly name: string }
-  | { readonly kind: 'group'; readonly partIds: readonly string[]; readonly name: string }
-  | { readonly kind: 'room'; readonly partIds: readonly string[]; readonly name: string };
+export interface Stem {
+  readonly kind: 'part' | 'group' | 'room';
+  /** The parts that it needs. */
+  readonly partIds: readonly string[];
+  readonly name: string;
+}
 
 const ofGroup = ({ name, partIds }: Group): Stem => ({ kind: 'group', partIds, name });
 const ofRoom = ({ name, feeds }: Room): Stem => ({

@@ -125,11 +125,18 @@ export function tableChanges(
     const from = (before as Record<string, number | null>)[key];
     const to = (after as Record<string, number | null>)[key];
     if (from === to) return [];
-    const name = `${prefix}${parameter.label.toLowerCase()}`;
-    return [
-      `${name} ${valueText(parameter, from)} → ${valueText(parameter, to)} ${parameter.unit}`.trim(),
-    ];
+    return [changeText(`${prefix}${parameter.label.toLowerCase()}`, parameter, from, to)];
   });
+}
+
+/** What a changed value is called under undo: steps of one gesture, which are named so, become one. */
+export function changeText(
+  name: string,
+  parameter: Parameter,
+  from: number | null,
+  to: number | null,
+): string {
+  return `${name} ${valueText(parameter, from)} → ${valueText(parameter, to)} ${parameter.unit}`.trim();
 }
 
 export function valueText(parameter: Parameter, value: number | null): string {

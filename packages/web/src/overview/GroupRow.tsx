@@ -2,13 +2,14 @@ import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
 import { groupParameters } from '@pannet/core/parameters/tables';
-import { plural, signedFigure } from '@pannet/core/quantities/wording';
+import { plural } from '@pannet/core/quantities/wording';
 import { changedGroup } from '@pannet/core/song/groups';
 import { moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
 import { memo, useState } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
+import { changeText } from '../image/voice-edits.ts';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
 import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';
@@ -33,6 +34,7 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
   const edits = (changes: Partial<Group>): Edit[] => [
     { kind: 'set-groups', groups: changedGroup(open.session.store.getState().song, id, changes) },
   ];
+  const kept = () => open.session.store.getState().song.groups.find((one) => one.id === id);
   const dissolve = () => {
     const { song } = open.session.store.getState();
     const own = moveOf(song, target);
@@ -88,7 +90,10 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
           width={78}
           onPreview={(levelDb) => open.preview(edits({ levelDb }))}
           onCommit={(levelDb) =>
-            open.do(`${name}: level ${signedFigure(levelDb, 1)} dB`, edits({ levelDb }))
+            open.do(
+              `${name}: ${changeText('level', groupParameters.levelDb, kept()?.levelDb ?? 0, levelDb)}`,
+              edits({ levelDb }),
+            )
           }
           onCancel={() => open.session.endPreview()}
         />

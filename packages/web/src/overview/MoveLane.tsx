@@ -6,13 +6,14 @@ import {
   cycleRateParameters,
   pointParameters,
 } from '@pannet/core/parameters/tables';
-import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
-import { withMove, type MoveTarget } from '@pannet/core/song/moves-of';
+import { clock, signedFigure } from '@pannet/core/quantities/wording';
+import { moveOf, withMove, type MoveTarget } from '@pannet/core/song/moves-of';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { useGesture } from '../controls/use-gesture.ts';
+import { changeText } from '../image/voice-edits.ts';
 import { useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
 
 interface Props {
@@ -60,6 +61,7 @@ export function MoveLane({ name, target, curve, width }: Props) {
     if (next) open.do(`${name}, ${what}: ${how}`, edits(next));
   };
   const preview = (next: Curve) => open.preview(edits(next));
+  const kept = () => moveOf(open.session.store.getState().song, target)?.curve ?? curve;
   const seconds = (x: number) => (view.from + (x / width) * (view.to - view.from)) / rateHz;
   const x = (atS: number) => ((atS * rateHz - view.from) / (view.to - view.from)) * width;
   const line: string[] = [];
@@ -109,9 +111,9 @@ export function MoveLane({ name, target, curve, width }: Props) {
       </svg>
       <span className="move-tools">
         {curve.kind === 'points' ? (
-          <PointFields curve={curve} n={chosen} onKeep={keep} onPreview={preview} />
+          <PointFields curve={curve} kept={kept} n={chosen} onKeep={keep} onPreview={preview} />
         ) : (
-          <CycleFields curve={curve} onKeep={keep} onPreview={preview} />
+          <CycleFields curve={curve} kept={kept} onKeep={keep} onPreview={preview} />
         )}
         <select
           className="plain-select"
@@ -190,7 +192,14 @@ function PointMark(props: PointProps) {
     };
     if (event.key in steps) {
       const next = movedPoint(curve, n, steps[event.key]);
-      onKeep(named(next), next);
+      const to = next.points[n];
+      // A key that is held is one step.
+      onKeep(
+        to.by === by
+          ? `point ${n + 1} ${clock(atS, 3)} → ${clock(to.atS, 3)}`
+          : changeText(`point ${n + 1}`, pointParameters.by, by, to.by),
+        next,
+      );
     } else if (event.key === 'Delete' || event.key === 'Backspace') {
       const next = withoutPoint(curve, n);
       if (next) onKeep(`point at ${clock(atS, 2)} removed`, next);
@@ -223,15 +232,24 @@ interface Held {
   readonly curve: Points;
 }
 
-type Kept = Pick<PointProps, 'onKeep' | 'onPreview'>;
+interface Fields<Of extends Curve> extends Pick<PointProps, 'onKeep' | 'onPreview'> {
+  /** As it is shown, and as it is kept: what is changed is said from there. */
+  readonly curve: Of;
+  readonly kept: () => Curve;
+}
 
 /** The chosen point, typed. */
-function PointFields({ curve, n, onKeep, onPreview }: Kept & { curve: Points; n: number | null }) {
+function PointFields(props: Fields<Points> & { readonly n: number | null }) {
+  const { curve, kept, n, onKeep, onPreview } = props;
   const rateHz = useRate();
   const point = n === null ? undefined : curve.points.at(n);
   if (!point || n === null)
     return <span className="quiet small">double click: a point · drag it · Delete removes it</span>;
   const at = (what: string, to: Partial<typeof point>) => onKeep(what, movedPoint(curve, n, to));
+  const before = () => {
+    const was = kept();
+    return was.kind === 'points' ? was.points[n].by : point.by;
+  };
   return (
     <>
       <TimeField
@@ -247,7 +265,9 @@ function PointFields({ curve, n, onKeep, onPreview }: Kept & { curve: Points; n:
         value={point.by}
         width={78}
         onPreview={(by) => onPreview(movedPoint(curve, n, { by }))}
-        onCommit={(by) => at(`point ${signedFigure(by, 1)} dB`, { by })}
+        onCommit={(by) =>
+          at(changeText(`point ${n + 1}`, pointParameters.by, before(), by), { by })
+        }
       />
       <select
         className="plain-select"
@@ -270,9 +290,13 @@ function PointFields({ curve, n, onKeep, onPreview }: Kept & { curve: Points; n:
 type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
 
 /** A cycle's values; it only takes away, so that it never makes louder. */
-function CycleFields({ curve, onKeep, onPreview }: Kept & { readonly curve: Cycle }) {
+function CycleFields({ curve, kept, onKeep, onPreview }: Fields<Cycle>) {
   const { rate, depthDb, phasePercent, shape } = curve;
   const parameter = cycleRateParameters[rate.unit];
+  const before = () => {
+    const was = kept();
+    return was.kind === 'cycle' ? was : curve;
+  };
   const rated = (value: number): Cycle => ({ ...curve, rate: { ...rate, value } });
   const value = (key: 'depthDb' | 'phasePercent', now: number) => (
     <NumberField
@@ -282,10 +306,15 @@ function CycleFields({ curve, onKeep, onPreview }: Kept & { readonly curve: Cycl
       width={78}
       onPreview={(to) => onPreview({ ...curve, [key]: to })}
       onCommit={(to) =>
-        onKeep(`${cycleParameters[key].label.toLowerCase()} ${to} ${cycleParameters[key].unit}`, {
-          ...curve,
-          [key]: to,
-        })
+        onKeep(
+          changeText(
+            cycleParameters[key].label.toLowerCase(),
+            cycleParameters[key],
+            before()[key],
+            to,
+          ),
+          { ...curve, [key]: to },
+        )
       }
     />
   );
@@ -298,7 +327,9 @@ function CycleFields({ curve, onKeep, onPreview }: Kept & { readonly curve: Cycl
         value={rate.value}
         width={84}
         onPreview={(to) => onPreview(rated(to))}
-        onCommit={(to) => onKeep(`cycle ${figure(to, 2)} ${rate.unit}`, rated(to))}
+        onCommit={(to) =>
+          onKeep(changeText('cycle', parameter, before().rate.value, to), rated(to))
+        }
       />
       <select
         className="plain-select"

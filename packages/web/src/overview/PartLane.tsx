@@ -1,7 +1,7 @@
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { plural } from '@pannet/core/quantities/wording';
-import { moveOf } from '@pannet/core/song/moves-of';
+import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import type { Part } from '@pannet/core/song/song';
 import { memo, useRef, type MouseEvent } from 'react';
 import { familyMarks } from '../parts/family-marks.tsx';
@@ -31,6 +31,12 @@ interface Props {
   readonly frames: number;
 }
 
+const targetOf = (id: string, parameter: MoveTarget['parameter']): MoveTarget => ({
+  kind: 'part',
+  id,
+  parameter,
+});
+
 /** One part over time; what moves under it. Drawn anew by itself where the view changes, and only where it is seen. */
 export const PartLane = memo(function PartLane({ part, grouped, width, frames }: Props) {
   const open = useOpenSong();
@@ -45,7 +51,8 @@ export const PartLane = memo(function PartLane({ part, grouped, width, frames }:
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
-  const moves = useSession(({ shown }) => shown.moves);
+  const level = useSession(({ shown }) => moveOf(shown, targetOf(part.id, 'levelDb')));
+  const flanks = useSession(({ shown }) => moveOf(shown, targetOf(part.id, 'flanksDb')));
   const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
     if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
       if (partId !== part.id || partIds.length > 1)
@@ -94,21 +101,18 @@ export const PartLane = memo(function PartLane({ part, grouped, width, frames }:
         <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
         {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}
       </button>
-      {(['levelDb', 'flanksDb'] as const).map((parameter) => {
-        const target = { kind: 'part', id: part.id, parameter } as const;
-        const move = moveOf({ moves }, target);
-        return (
+      {[level, flanks].map(
+        (move) =>
           move && (
             <MoveLane
-              key={parameter}
+              key={move.target.parameter}
               name={part.name}
-              target={target}
+              target={move.target}
               curve={move.curve}
               width={width}
             />
-          )
-        );
-      })}
+          ),
+      )}
     </div>
   );
 });

@@ -1,7 +1,6 @@
 import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
-import type { Parameter } from '@pannet/core/parameters/parameter';
 import { echoParameters, feedParameters, roomParameters } from '@pannet/core/parameters/tables';
-import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import { figure } from '@pannet/core/quantities/wording';
 import { roots } from '@pannet/core/rendering/plan';
 import { decayAt } from '@pannet/core/rooms/absorption';
 import { changedFeed } from '@pannet/core/rooms/feeds';
@@ -9,11 +8,12 @@ import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
 import { isNetwork, roomKinds, type RoomKind, type RoomSound } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Feed, Room } from '@pannet/core/song/song';
+import type { Feed, Part, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { NumberField } from '../controls/NumberField.tsx';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
+import { changeText } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
 import { useOpenSong, useRate, useSong } from '../session/open-song.ts';
 import { LaneName } from './LaneName.tsx';
@@ -24,7 +24,9 @@ interface Props {
 
 /** How a room is changed: shown while it is dragged, and kept as one step. */
 interface Changing {
+  /** As it is shown, and as it is kept: what is changed is said from there. */
   readonly room: Room;
+  readonly kept: () => Room;
   readonly preview: (changes: Partial<Room>) => void;
   readonly keep: (what: string, changes: Partial<Room>) => void;
   readonly cancel: () => void;
@@ -59,6 +61,7 @@ export function RoomLane({ room }: Props) {
   };
   const changing: Changing = {
     room,
+    kept: () => open.session.store.getState().song.rooms.find((one) => one.id === id) ?? room,
     preview: (changes) => open.preview(edits(changes)),
     keep: (what, changes) => void open.do(`${name}: ${what}`, edits(changes)),
     cancel: () => open.session.endPreview(),
@@ -169,7 +172,7 @@ interface FieldProps {
 }
 
 function Field({ changing, row, label, wide = false }: FieldProps) {
-  const { room, preview, keep, cancel } = changing;
+  const { room, kept, preview, keep, cancel } = changing;
   const parameter = roomParameters[row];
   const props = {
     parameter,
@@ -178,7 +181,7 @@ function Field({ changing, row, label, wide = false }: FieldProps) {
     width: 86,
     onPreview: (to: number | null) => preview({ [row]: to }),
     onCommit: (to: number | null) =>
-      keep(`${parameter.label.toLowerCase()} ${saidOf(parameter, to)}`, { [row]: to }),
+      keep(changeText(parameter.label.toLowerCase(), parameter, kept()[row], to), { [row]: to }),
     onCancel: cancel,
   };
   return wide ? <ParameterRow {...props} slider={false} /> : <NumberField {...props} />;
@@ -186,7 +189,7 @@ function Field({ changing, row, label, wide = false }: FieldProps) {
 
 /** A value of an echo. */
 function EchoField({ changing, row }: { changing: Changing; row: keyof Room['echo'] }) {
-  const { room, preview, keep, cancel } = changing;
+  const { room, kept, preview, keep, cancel } = changing;
   const parameter = echoParameters[row];
   const changed = (to: number | null) => ({ echo: { ...room.echo, [row]: to } });
   return (
@@ -197,7 +200,10 @@ function EchoField({ changing, row }: { changing: Changing; row: keyof Room['ech
       slider={false}
       onPreview={(to) => preview(changed(to))}
       onCommit={(to) =>
-        keep(`${parameter.label.toLowerCase()} ${saidOf(parameter, to)}`, changed(to))
+        keep(
+          changeText(parameter.label.toLowerCase(), parameter, kept().echo[row], to),
+          changed(to),
+        )
       }
       onCancel={cancel}
     />
@@ -215,16 +221,21 @@ function EchoTimes({ room }: Props) {
   );
 }
 
-function saidOf({ places, unit }: Parameter, to: number | null): string {
-  return to === null ? 'off' : `${figure(to, places)} ${unit}`;
+/** Whether a room is fed by a voice that the image has no more: nothing goes in until it is back. */
+function isGone({ image }: Part, { from, voiceId }: Feed): boolean {
+  return from === 'voice' && !image.voices.some(({ id }) => id === voiceId);
 }
 
 /** In short what goes into it. */
 function FedBy({ room }: Props) {
   const song = useSong();
-  const words = room.feeds.map(({ partId, from }) => {
-    const name = song.parts[partId]?.name ?? '';
-    return from === 'image' ? name : from === 'flanks' ? `${name}, flanks` : `${name}, a voice`;
+  const words = room.feeds.map((feed) => {
+    const part = song.parts[feed.partId];
+    if (!part) return '';
+    if (feed.from === 'image') return part.name;
+    if (feed.from === 'flanks') return `${part.name}, flanks`;
+    const voice = part.image.voices.find(({ id }) => id === feed.voiceId);
+    return `${part.name}, ${voice?.name ?? 'a voice that is gone'}`;
   });
   return (
     <span className="quiet small text-truncate room-fed" title={words.join(' · ')}>
@@ -269,7 +280,7 @@ function Sides({ changing, onMeasure }: { changing: Changing; onMeasure: () => v
 
 /** What goes in, row by row. */
 function Feeds({ changing }: { readonly changing: Changing }) {
-  const { room, preview, keep, cancel } = changing;
+  const { room, kept, preview, keep, cancel } = changing;
   const song = useSong();
   if (room.feeds.length === 0) return null;
   return (
@@ -310,6 +321,11 @@ function Feeds({ changing }: { readonly changing: Changing }) {
                       {name} alone
                     </option>
                   ))}
+                  {isGone(part, feed) && (
+                    <option value={`voice/${feed.voiceId}`} disabled>
+                      a voice that is gone
+                    </option>
+                  )}
                 </select>
               </td>
               <td>
@@ -321,7 +337,12 @@ function Feeds({ changing }: { readonly changing: Changing }) {
                   onPreview={(levelDb) => preview(changed({ levelDb }))}
                   onCommit={(levelDb) =>
                     keep(
-                      `feed of ${part.name} ${signedFigure(levelDb, 1)} dB`,
+                      changeText(
+                        `feed of ${part.name}`,
+                        feedParameters.levelDb,
+                        kept().feeds[n].levelDb,
+                        levelDb,
+                      ),
                       changed({ levelDb }),
                     )
                   }

@@ -1,11 +1,10 @@
 import { clock, signedFigure } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
-import { useState, type KeyboardEvent } from 'react';
+import { useMemo, useState, type KeyboardEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { useOpenSong, useRate, useRecordings, useTimeView } from '../session/open-song.ts';
-import { piecesOf } from '../waves/pieces.ts';
-import { shiftEdits, shiftName } from './part-shift.ts';
+import { extentOf, shiftEdits } from './part-shift.ts';
 
 interface Props {
   readonly part: Part;
@@ -20,18 +19,21 @@ export function ShiftBar({ part, width }: Props) {
   const rateHz = useRate();
   const [by, setBy] = useState<number | null>(null);
   const pixels = width / (view.to - view.from);
-  const pieces = part.takes.flatMap((take) =>
-    piecesOf(take, recordings[take.recording].frames, rateHz),
+  const { from, to } = useMemo(
+    () => extentOf(part, recordings, rateHz),
+    [part, recordings, rateHz],
   );
-  const from = Math.min(...pieces.map(({ at }) => at));
-  const to = Math.max(...pieces.map(({ at, count }) => at + count));
   const left = Math.max(-4, (from - view.from) * pixels);
   const right = Math.min(width + 4, (to - view.from) * pixels);
   const keep = (frames: number) => {
     const kept = open.keptPart(part.id);
     if (!kept || frames === 0) return;
     const edits = shiftEdits(kept, recordings, frames);
-    if (edits.length > 0) open.do(shiftName(part, frames, rateHz), edits);
+    const begins = extentOf(kept, recordings, rateHz).from;
+    const at = (frame: number) => clock(Math.max(0, frame) / rateHz, 4);
+    // A key that is held is one step.
+    const name = `${part.name}: begins ${at(begins)} → ${at(begins + frames)}`;
+    if (edits.length > 0) open.do(name, edits);
     else say('Nothing of it would be left: the song begins at 0.');
   };
   const { handlers, cancel } = useGesture<{ readonly x: number; readonly kept: Part }>({

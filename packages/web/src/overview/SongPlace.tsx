@@ -85,6 +85,9 @@ export function SongPlace() {
   );
 }
 
+/** More than all rows of a full song with all that moves under them, in pixels. */
+const highest = 16_000;
+
 const nameOf = (row: SongRow) => (row.kind === 'group' ? row.group.name : row.part.name);
 
 /** What lies over all rows: bars, the loop, the playhead. */
@@ -102,7 +105,7 @@ function OverRows({ view, width, frames }: { view: TimeView; width: number; fram
             style={{ transform: `translateX(${x(atS)}px)` }}
           />
         ))}
-      <LoopMark view={view} width={width} height={4000} rate={rate} plain />
+      <LoopMark view={view} width={width} height={highest} rate={rate} plain />
       <TimeHead view={view} frames={frames} width={width} />
     </div>
   );

@@ -1,7 +1,7 @@
 import { newGroup, inGroup, groupOf } from '@pannet/core/song/groups';
 import type { Curve } from '@pannet/core/moves/curve';
 import { barsAt, secondsAtBar, usualTempo } from '@pannet/core/moves/tempo';
-import { snapped, withThrow } from '@pannet/core/moves/throws';
+import { isOpenThrough, snapped, withThrow } from '@pannet/core/moves/throws';
 import { moveOf, withMove, type MoveTarget } from '@pannet/core/song/moves-of';
 import { clock, plural } from '@pannet/core/quantities/wording';
 import { feedOf, withFeed } from '@pannet/core/rooms/feeds';
@@ -96,11 +96,12 @@ export function SongTools() {
     }
     const target = targetOf('flanksDb');
     const known = moveOf(open.session.store.getState().song, target)?.curve ?? null;
-    setCurve(
-      `flanks open ${clock(fromS, 2)}–${clock(toS, 2)}`,
-      target,
-      withThrow(known, { fromS, toS, fadeS: throwFadeS }),
-    );
+    const stretch = { fromS, toS, fadeS: throwFadeS };
+    if (isOpenThrough(known, stretch)) {
+      say('The flanks are heard all through the loop already: close them somewhere first.');
+      return;
+    }
+    setCurve(`flanks open ${clock(fromS, 2)}–${clock(toS, 2)}`, target, withThrow(known, stretch));
   };
   const move = (what: string) => {
     if (what === 'levelDb' || what === 'flanksDb') addMove(what);

@@ -50,7 +50,7 @@ describe('the song over time', () => {
     for (let n = 0; n < 5; n++) act(() => void open.session.undo());
     expect(song().groups).toEqual([]);
     expect(open.session.store.getState().history.redo.map(({ name: step }) => step)).toContain(
-      'Strings: level −4.5 dB',
+      'Strings: level 0.0 → −4.5 dB',
     );
   });
 
@@ -169,6 +169,10 @@ test('flanks are thrown open in the loop, on the grid, and once more elsewhere',
   act(() => open.playback.setLoop({ start: 4 * 48_000, end: 5 * 48_000 }, true));
   choose('Move Harp along the song', 'free');
   expect(points()).toHaveLength(8);
+  const steps = () => open.session.store.getState().history.undo.length;
+  const before = steps();
+  choose('Move Harp along the song', 'free');
+  expect(steps()).toBe(before);
   expect(screen.getByRole('group', { name: 'Flanks of Harp along the song' })).toBeTruthy();
   fireEvent.click(screen.getByRole('button', { name: 'Let the flanks of Harp stand still' }));
   expect(song().moves).toEqual([]);
@@ -199,6 +203,32 @@ describe('a room', () => {
     expect(song().rooms).toEqual([]);
     act(() => void open.session.undo());
     expect(room().decayS).toBe(2);
+  });
+
+  test('a voice that feeds it and is gone is said, and nothing else', () => {
+    choose('Add a room', 'plate');
+    choose(/^Feed a room/, room().id);
+    fireEvent.click(lane('Plate-like').getByRole('button', { name: 'Settings of Plate-like' }));
+    const [, second] = song().parts.harp.image.voices;
+    choose('What of Harp goes in', `voice/${second.id}`);
+    expect(lane('Plate-like').getByText(`Harp, ${second.name}`)).toBeTruthy();
+    const { image } = song().parts.harp;
+    const fewer = { ...image, voices: image.voices.filter(({ id }) => id !== second.id) };
+    act(() => void open.do('fewer', [{ kind: 'set-image', partId: 'harp', image: fewer }]));
+    expect(lane('Plate-like').getByText('Harp, a voice that is gone')).toBeTruthy();
+    expect(screen.getByLabelText<HTMLSelectElement>('What of Harp goes in').value).toBe(
+      `voice/${second.id}`,
+    );
+  });
+
+  test('ticks of a wheel, or a key that is held, are one step', () => {
+    choose('Add a room', 'hall');
+    fireEvent.click(lane('Hall').getByRole('button', { name: 'Settings of Hall' }));
+    const steps = () => open.session.store.getState().history.undo.map(({ name }) => name);
+    const before = steps().length;
+    for (let n = 0; n < 4; n++)
+      fireEvent.keyDown(lane('Hall').getByLabelText('Decay'), { key: 'ArrowUp' });
+    expect(steps().slice(before)).toEqual(['Hall: decay 2.40 → 2.69 s']);
   });
 
   test('becomes another kind with its feeds and its level; two are named apart; there are eight at most', () => {
@@ -233,7 +263,9 @@ describe('a room', () => {
     expect(times()).toBe('left after 450.0 ms, right after 670.5 ms');
     type(lane('Echo').getByLabelText('Feedback'), '40');
     expect(room().echo).toMatchObject({ timeMs: 100, beats: 0.75, feedbackPercent: 40 });
-    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe('Echo: feedback 40 %');
+    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe(
+      'Echo: feedback 35 → 40 %',
+    );
   });
 
   test('a part that feeds one is removed in one step', () => {

@@ -127,7 +127,9 @@ export function MixDialog({ root, title, what, onClose }: MixProps) {
             {what} could not be measured: {state.sentence}
           </p>
         )}
-        {state.kind === 'done' && <FileReport name={song.title} file={state.file} />}
+        {state.kind === 'done' && (
+          <FileReport name={root === roots.song ? song.title : title} file={state.file} />
+        )}
         {state.kind === 'done' && root === roots.song && <MeantSo song={song} />}
       </Modal.Body>
     </Modal>

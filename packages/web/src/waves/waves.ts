@@ -99,6 +99,8 @@ export class Waves {
   }
 
   close(): void {
+    // Each would begin a worker only to end it.
+    this.#asked.length = 0;
     this.#stop.abort();
   }
 }

@@ -3,6 +3,7 @@ import {
   isNeutralGroupStage,
   type GroupStage,
 } from '../../image/group-stage.ts';
+import { mostParts } from '../../song/song.ts';
 import { Cascade } from '../../signal/cascade.ts';
 import { filterMemory } from '../../signal/memory.ts';
 import {
@@ -55,6 +56,11 @@ class BusRun {
     return this;
   }
 
+  clear(): void {
+    this.#preparation.clear();
+    this.#difference.clear();
+  }
+
   /** In place. */
   process(left: Float64Array, right: Float64Array): void {
     this.#preparation.process(left, right);
@@ -79,26 +85,23 @@ class BusNodeRun extends OutputRun<BusNode> {
   readonly #right = new Float64Array(quantumFrames);
   readonly #fromLeft = new Float64Array(quantumFrames);
   readonly #fromRight = new Float64Array(quantumFrames);
-  #node: BusNode;
 
   constructor(node: BusNode, inputs: readonly NodeRun[], context: RunContext) {
     super(context);
-    this.#node = node;
     this.#edges = new Edges(context, inputs);
     this.#bus = new Glide(context.rateHz, new BusRun(node.bus, context.rateHz), same);
   }
 
-  aim(node: BusNode, inputs: readonly NodeRun[]): void {
-    this.#node = node;
+  aim({ bus }: BusNode, inputs: readonly NodeRun[]): void {
     this.#edges.aim(inputs);
-    this.#bus.aim(new BusRun(node.bus, this.context.rateHz).follow(this.#bus.to));
+    this.#bus.aim(new BusRun(bus, this.context.rateHz).follow(this.#bus.to));
   }
 
   /** After a jump it remembers nothing. */
   settle(): void {
     this.#edges.settle();
     this.#bus.settle();
-    this.#bus.from = this.#bus.to = new BusRun(this.#node.bus, this.context.rateHz);
+    this.#bus.to.clear();
   }
 
   protected make(): void {
@@ -128,7 +131,16 @@ export const busKind: NodeKind<BusNode> = {
   start: (node, inputs, context) => new BusNodeRun(node, inputs, context),
   sources: () => [],
   reach: () => noReach,
-  memoryFrames: ({ bus: { preparation, stage } }, rateHz) =>
-    preparationMemory(preparation, rateHz) + filterMemory(groupStageSections(stage, rateHz)),
+  memoryFrames: ({ bus: { preparation, stage } }, rateHz) => {
+    const { thresholdDb, attackMs, releaseMs } = preparation.compressor;
+    // Many parts together are louder than one take can be: from there it falls for so much longer.
+    const louder =
+      thresholdDb === null ? 0 : (Math.log(mostParts) * (attackMs + releaseMs) * rateHz) / 1000;
+    return (
+      preparationMemory(preparation, rateHz) +
+      Math.ceil(louder) +
+      filterMemory(groupStageSections(stage, rateHz))
+    );
+  },
   latencyFrames: () => 0,
 };

@@ -46,6 +46,8 @@ export interface NodeKind<Node extends NodeBase> {
   readonly reach: (node: Node) => Reach;
   /** How long it remembers what it was given, to −120 dB, in frames; 0 for a function of the frame. */
   readonly memoryFrames: (node: Node, rateHz: number) => number;
+  /** How long it is heard after what it was given has ended, to −60 dB, in frames; left out where it is not. */
+  readonly tailFrames?: (node: Node, rateHz: number) => number;
   /** By how much it is late with what it is given, in frames. */
   readonly latencyFrames: (node: Node) => number;
   /** What it does to a frequency, where it is linear and does something. */

@@ -72,6 +72,10 @@ class Cut {
     this.#filters = [0, 1].map(() => sections.map((section) => new Biquad(section)));
   }
 
+  clear(): void {
+    for (const side of this.#filters) for (const filter of side) filter.clear();
+  }
+
   process(side: 0 | 1, samples: Float64Array): void {
     for (const filter of this.#filters[side]) filter.process(samples, samples, quantumFrames);
   }
@@ -134,12 +138,10 @@ class RoomRun extends OutputRun<RoomNode> {
   readonly #ringing: Glide<Ringing>;
   readonly #cut: Glide<Cut>;
   readonly #mix: Glide<Mix>;
-  #room: RoomSettings;
 
   constructor({ room }: RoomNode, inputs: readonly NodeRun[], context: RunContext) {
     super(context);
     const { rateHz } = context;
-    this.#room = room;
     this.#edges = new Edges(context, inputs);
     const [left, right] = this.#preFrames(room);
     this.#preDelays = [new PreDelay(context, left), new PreDelay(context, right)];
@@ -156,7 +158,6 @@ class RoomRun extends OutputRun<RoomNode> {
   aim({ room }: RoomNode, inputs: readonly NodeRun[]): void {
     const { rateHz } = this.context;
     this.#edges.aim(inputs);
-    this.#room = room;
     if (this.#ringing.goal.fits(room)) this.#ringing.goal.aim(room);
     else this.#ringing.aim(ringingOf(room, rateHz));
     this.#cut.aim(new Cut(room, rateHz));
@@ -169,8 +170,8 @@ class RoomRun extends OutputRun<RoomNode> {
     this.#edges.settle();
     this.#ringing.settle();
     this.#ringing.to.clear();
-    this.#cut.aim(new Cut(this.#room, this.context.rateHz));
     this.#cut.settle();
+    this.#cut.to.clear();
     this.#mix.settle();
     for (const preDelay of this.#preDelays) preDelay.settle();
   }
@@ -269,5 +270,7 @@ export const roomKind: NodeKind<RoomNode> = {
     const pre = Math.ceil((preMs / 1000) * rateHz);
     return pre + ringingMemory(room, rateHz) + filterMemory(cutSections(room, rateHz));
   },
+  // Its memory goes to −120 dB.
+  tailFrames: ({ room }, rateHz) => Math.ceil(ringingMemory(room, rateHz) / 2),
   latencyFrames: () => 0,
 };
