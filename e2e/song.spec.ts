@@ -226,7 +226,10 @@ test('a lick is opened by a throw from bar to bar: exported, it is wide there an
   await page.mouse.down();
   await page.mouse.move(box.x + (3.95 / 8) * box.width, y, { steps: 8 });
   await page.mouse.up();
-  await page.getByLabel('Move lick along the song').selectOption('8');
+  await page.getByRole('button', { name: 'In the loop …' }).click();
+  await page.getByRole('button', { name: 'eighths' }).click();
+  await page.getByRole('button', { name: 'flanks open' }).click();
+  await page.keyboard.press('Escape');
   await expect(undo(page, 'Undo lick: flanks open 0:02.00–0:04.00')).toBeVisible();
 
   const path = await exportedFile(page, 'lick');

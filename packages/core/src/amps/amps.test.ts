@@ -208,6 +208,7 @@ const ground: Ground = {
     const frames = responses.get(name)?.length;
     return frames === undefined ? undefined : { key: name, frames };
   },
+  placesMove: new Set(),
 };
 
 /** A take played through a chain, as a voice reads it. */

@@ -2,6 +2,7 @@ import { neutralGroupStage } from '../image/group-stage.ts';
 import { feedOf } from '../rooms/feeds.ts';
 import { startingRoom } from '../rooms/starting.ts';
 import { groupOfParts } from '../song/along.ts';
+import { levelTarget } from '../song/moves-of.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { neutralPreparation } from '../takes/preparation.ts';
 import { beatsPerBar, secondsPerBeat, strumsFrom } from './score.ts';
@@ -56,7 +57,7 @@ export function togetherEdits(): Edit[] {
       moves: [
         {
           id: 'air-level',
-          target: { kind: 'group', id: 'air', parameter: 'levelDb' },
+          target: levelTarget('group', 'air'),
           curve: {
             kind: 'points',
             points: [

@@ -1,3 +1,4 @@
+import { belongsToPart } from '../song/moves-of.ts';
 import type { Part, Song } from '../song/song.ts';
 
 /**
@@ -10,7 +11,9 @@ export function contentKey(
   part: Part,
   stretch?: { readonly start: number; readonly end: number },
 ): string {
-  const moves = song.moves.filter(({ target }) => target.kind === 'part' && target.id === part.id);
+  const moves = song.moves.filter(
+    ({ target }) => target.kind !== 'feed' && belongsToPart(target, part.id),
+  );
   return JSON.stringify([
     part.image,
     part.preparation,

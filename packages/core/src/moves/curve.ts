@@ -7,7 +7,12 @@ import {
   withDefaults,
   type Described,
 } from '../parameters/description.ts';
-import { cycleParameters, cycleRateParameters, pointParameters } from '../parameters/tables.ts';
+import {
+  cycleParameters,
+  cycleRateParameters,
+  pointParameters,
+  type MovingParameter,
+} from '../parameters/tables.ts';
 import { beatsAt, type Tempo } from './tempo.ts';
 
 const { PI, sin, abs, floor } = Math;
@@ -20,7 +25,7 @@ const pointDescription = thing({
   shape: choice(['straight', 'smooth', 'step']).default('straight'),
 });
 
-/** How a level changes along the song: added to what is set, in dB. */
+/** How a setting changes along the song: added to what is set, in its unit. */
 export const curveDescription = z.discriminatedUnion('kind', [
   thing({
     kind: z.literal('points'),
@@ -56,18 +61,22 @@ export const curveDescription = z.discriminatedUnion('kind', [
 ]);
 export type Curve = Described<typeof curveDescription>;
 
+type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
+
 /**
- * What a curve adds at a time. A cycle goes from nothing to minus its depth and back, so that it never makes louder.
+ * What a curve adds at a time, in the unit of what moves. A cycle of a level goes from nothing to minus its depth and back, so that it never makes louder; one
+ * of a place swings by its depth to both sides.
  * @param tempo for cycles that are a share of a beat; 120 beats a minute where the song has none
  */
-export function curveAt(curve: Curve, seconds: number, tempo: Tempo | null): number {
+export function curveAt(
+  curve: Curve,
+  seconds: number,
+  tempo: Tempo | null,
+  parameter: MovingParameter = 'levelDb',
+): number {
   if (curve.kind === 'cycle') {
-    const { rate, depthDb, phasePercent, shape } = curve;
-    const beats = tempo ? beatsAt(tempo, seconds) : seconds * 2;
-    const cycles = rate.unit === 'Hz' ? seconds * rate.value : beats / rate.value;
-    const turned = cycles + phasePercent / 100;
-    const place = turned - floor(turned);
-    return (-depthDb * (1 - waves[shape](place))) / 2;
+    const turned = cyclesAt(curve, seconds, tempo) + curve.phasePercent / 100;
+    return cycleAdds[parameter](curve, waves[curve.shape](turned - floor(turned)));
   }
   const { points } = curve;
   const n = lastBefore(points, seconds);
@@ -79,6 +88,24 @@ export function curveAt(curve: Curve, seconds: number, tempo: Tempo | null): num
   const eased = here.shape === 'smooth' ? way * way * (3 - 2 * way) : way;
   return here.by + (next.by - here.by) * eased;
 }
+
+/** How many cycles have gone by at a time, without the phase that it begins with; fractional. */
+export function cyclesAt({ rate }: Cycle, seconds: number, tempo: Tempo | null): number {
+  if (rate.unit === 'Hz') return seconds * rate.value;
+  return (tempo ? beatsAt(tempo, seconds) : seconds * 2) / rate.value;
+}
+
+const away = ({ depthDb }: Cycle, wave: number) => (-depthDb * (1 - wave)) / 2;
+const narrower = ({ depthPercent }: Cycle, wave: number) => (-depthPercent * (1 - wave)) / 2;
+
+/** By a wave from −1 to 1. */
+const cycleAdds = {
+  levelDb: away,
+  flanksDb: away,
+  panPercent: ({ depthPercent }: Cycle, wave: number) => depthPercent * wave,
+  widthPercent: narrower,
+  imagePercent: narrower,
+} as const satisfies Record<MovingParameter, unknown>;
 
 /** The last of some points at or before a time, by halves: it is asked for in every quantum. −1 before the first. */
 function lastBefore(points: readonly { readonly atS: number }[], seconds: number): number {

@@ -4,6 +4,7 @@ import { compile } from '../rendering/compile.ts';
 import { memorySong } from '../rendering/memory.fixture.ts';
 import { renderPart } from '../rendering/offline.ts';
 import { apply } from '../song/commands.ts';
+import { partTarget } from '../song/moves-of.ts';
 import type { Move } from '../song/song.ts';
 import { curveAt, curveDescription } from './curve.ts';
 import { barsAt, beatsAt, secondsAtBar, tempoAt, tempoDescription } from './tempo.ts';
@@ -90,7 +91,7 @@ test('a level that moves is heard as its curve says, worked out at the ends of e
   const memory = memorySong([noise(2, rate, 4)], rate);
   const move: Move = {
     id: 'm',
-    target: { kind: 'part', id: 'p0', parameter: 'levelDb' },
+    target: partTarget('p0', 'levelDb'),
     curve: curveDescription.parse({
       kind: 'cycle',
       rate: { value: 3 },

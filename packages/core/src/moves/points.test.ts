@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { emptySong, type Song } from '../song/song.ts';
-import { moveOf, withMove, type MoveTarget } from '../song/moves-of.ts';
+import { moveOf, partTarget, withMove, type MoveTarget } from '../song/moves-of.ts';
 import { curveDescription, type Curve } from './curve.ts';
 import { movedPoint, withoutPoint, withPoint, type Points } from './points.ts';
 
@@ -58,7 +58,7 @@ test('whatever is done to a curve, it is one that a song may have', () => {
 });
 
 test('a setting has one move: it is replaced, or taken away, and others stay', () => {
-  const target: MoveTarget = { kind: 'part', id: 'a', parameter: 'levelDb' };
+  const target = partTarget('a', 'levelDb');
   const other: MoveTarget = { ...target, kind: 'group' };
   let song: Song = emptySong('s', 'Moves');
   const set = (at: MoveTarget, to: Curve | null, id: string) => {

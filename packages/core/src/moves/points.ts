@@ -1,5 +1,5 @@
 import { clampParameter } from '../parameters/parameter.ts';
-import { pointParameters } from '../parameters/tables.ts';
+import { movingParameters, type MovingParameter } from '../parameters/tables.ts';
 import type { Curve } from './curve.ts';
 
 export type Points = Extract<Curve, { readonly kind: 'points' }>;
@@ -12,11 +12,18 @@ const mostPoints = 4000;
 /**
  * A curve with one more point; null where one lies there already, or there are too many.
  */
-export function withPoint({ points, ...curve }: Points, point: Point): Points | null {
+export function withPoint(
+  { points, ...curve }: Points,
+  point: Point,
+  parameter: MovingParameter = 'levelDb',
+): Points | null {
   const near = points.some(({ atS }) => Math.abs(atS - point.atS) < leastApartS);
   if (near || points.length >= mostPoints || point.atS < 0) return null;
   const at = points.findIndex(({ atS }) => atS > point.atS);
-  return { ...curve, points: points.toSpliced(at < 0 ? points.length : at, 0, held(point)) };
+  return {
+    ...curve,
+    points: points.toSpliced(at < 0 ? points.length : at, 0, held(point, parameter)),
+  };
 }
 
 /** A curve without its nth point; null where it is the last one that is left. */
@@ -25,14 +32,19 @@ export function withoutPoint({ points, ...curve }: Points, n: number): Points | 
 }
 
 /** The nth point moved: in time no farther than to its neighbours, in value within what is allowed. */
-export function movedPoint({ points, ...curve }: Points, n: number, to: Partial<Point>): Points {
+export function movedPoint(
+  { points, ...curve }: Points,
+  n: number,
+  to: Partial<Point>,
+  parameter: MovingParameter = 'levelDb',
+): Points {
   const point = { ...points[n], ...to };
   const least = n > 0 ? points[n - 1].atS + leastApartS : 0;
   const most = (points[n + 1]?.atS ?? Infinity) - leastApartS;
   const atS = Math.max(least, Math.min(most, point.atS));
-  return { ...curve, points: points.with(n, held({ ...point, atS })) };
+  return { ...curve, points: points.with(n, held({ ...point, atS }, parameter)) };
 }
 
-function held(point: Point): Point {
-  return { ...point, by: clampParameter(pointParameters.by, point.by) };
+function held(point: Point, parameter: MovingParameter): Point {
+  return { ...point, by: clampParameter(movingParameters[parameter], point.by) };
 }

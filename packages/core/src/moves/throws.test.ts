@@ -7,6 +7,7 @@ import { compile } from '../rendering/compile.ts';
 import { memorySong } from '../rendering/memory.fixture.ts';
 import { renderPart } from '../rendering/offline.ts';
 import { apply } from '../song/commands.ts';
+import { partTarget } from '../song/moves-of.ts';
 import type { Curve } from './curve.ts';
 import { curveAt, curveDescription } from './curve.ts';
 import { barsAt, secondsAtBar, tempoDescription } from './tempo.ts';
@@ -92,7 +93,7 @@ describe('a throw', () => {
       edits: [
         {
           kind: 'set-moves',
-          moves: [{ id: 'm', target: { kind: 'part', id: 'p0', parameter: 'flanksDb' }, curve }],
+          moves: [{ id: 'm', target: partTarget('p0', 'flanksDb'), curve }],
         },
       ],
     });

@@ -69,7 +69,7 @@ export function defaults<Group>(table: ParameterTable): Group {
   ) as Group;
 }
 
-export function clampParameter(parameter: Parameter, value: number): number {
+export function clampParameter(parameter: Pick<Parameter, 'min' | 'max'>, value: number): number {
   return Math.min(parameter.max, Math.max(parameter.min, value));
 }
 

@@ -22,9 +22,9 @@ const octavesOrOff = { scale: 'log', off: 'off' } as const;
 
 /** What a voice can be given. A delay is kept as it was typed, in ms or samples; the table holds its range in ms. */
 export const voiceParameters = {
-  panPercent: row('Position', '%', [-100, 100], 0, [1, 0], 'ramp'),
+  panPercent: row('Position', '%', [-100, 100], 0, [1, 0], 'ramp', { moves: true }),
   degrees: row('Phase apart', '°', [0, 120], 60, [1, 0], 'crossfade'),
-  levelDb: row('Level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  levelDb: row('Level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
   delayMs: row('Delay', 'ms', [-50, 150], 0, [0.1, 2], 'crossfade'),
 } as const;
 
@@ -114,9 +114,9 @@ export const preparationParameters = {
 
 /** What is done to the stereo sum of the voices. */
 export const stageParameters = {
-  widthPercent: row('Width', '%', [0, 200], 100, [1, 0], 'ramp'),
+  widthPercent: row('Width', '%', [0, 200], 100, [1, 0], 'ramp', { moves: true }),
   tiltDb: row('Tilt of the difference', 'dB', [-12, 12], 0, [0.5, 1], 'crossfade'),
-  flanksDb: row('Flanks', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  flanksDb: row('Flanks', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
   balancePercent: row('Balance', '%', [-100, 100], 0, [1, 0], 'ramp'),
   trimDb: row('Trim', 'dB', [-24, 12], 0, [0.5, 1], 'ramp'),
 } as const;
@@ -161,14 +161,32 @@ export const groupParameters = {
   levelDb: row('Group level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
 } as const;
 
-/** What a point of a curve adds to a level. */
-export const pointParameters = {
-  by: row('What a point adds', 'dB', [-120, 24], 0, [0.5, 1], 'ramp'),
+/**
+ * What a move adds to each setting that may move. A width that goes below nothing changes the sides' places; of an image in the place of plain 0 % is
+ * the image, −100 % plain.
+ */
+export const movingParameters = {
+  levelDb: row('What a point adds to the level', 'dB', [-120, 24], 0, [0.5, 1], 'ramp'),
+  flanksDb: row('What a point adds to the flanks', 'dB', [-120, 24], 0, [0.5, 1], 'ramp'),
+  panPercent: row('What a point adds to the place', '%', [-200, 200], 0, [1, 0], 'ramp'),
+  widthPercent: row('What a point adds to the width', '%', [-400, 200], 0, [1, 0], 'ramp'),
+  imagePercent: row('What a point takes of the image', '%', [-100, 0], 0, [1, 0], 'ramp'),
 } as const;
+export type MovingParameter = keyof typeof movingParameters;
+
+/** What a point of any curve adds; what it may add to one setting stands in `movingParameters`. */
+export const pointParameters = {
+  by: row('What a point adds', '', [-400, 200], 0, [0.5, 1], 'ramp'),
+} as const;
+
+/** How long something takes to go over to what it is in a stretch of the song, and back. */
+export const throwFadeParameter: Parameter = row('Fade', 'ms', [4, 5000], 8, [1, 0], 'restart');
 
 /** How something goes to and fro along the song. */
 export const cycleParameters = {
   depthDb: row('Depth', 'dB', [0, 60], 6, [0.5, 1], 'ramp'),
+  /** Of what moves in %. */
+  depthPercent: row('Depth', '%', [0, 400], 100, [1, 0], 'ramp'),
   phasePercent: row('Phase', '%', [0, 100], 0, [1, 0], 'ramp'),
 } as const;
 
@@ -192,7 +210,7 @@ export const roomParameters = {
   highCutHz: row('High cut of the return', 'Hz', [1000, 20_000], 9000, [100, 0], 'crossfade', {
     ...octavesOrOff,
   }),
-  levelDb: row('Room level', 'dB', [-60, 12], -12, [0.5, 1], 'ramp'),
+  levelDb: row('Room level', 'dB', [-60, 12], -12, [0.5, 1], 'ramp', { moves: true }),
 } as const;
 
 /** An echo: how late each side comes back, and what becomes of it each time round. */
@@ -211,7 +229,7 @@ export const echoParameters = {
 
 /** What of a part goes into a room. */
 export const feedParameters = {
-  levelDb: row('Feed', 'dB', [-60, 12], 0, [0.5, 1], 'ramp'),
+  levelDb: row('Feed', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
 } as const;
 
 export const tempoParameters = {

@@ -7,7 +7,12 @@ import type { PartPlan, StrandPlan } from './plan.ts';
 const rate = 48_000;
 const source = { key: 'take', frames: 480_000 };
 
-function strand(id: string, left: number, right: number, changes: Partial<StrandPlan> = {}) {
+function strand(
+  id: string,
+  left: number,
+  right: number,
+  changes: Partial<StrandPlan> = {},
+): StrandPlan {
   return {
     id,
     voiceId: id,
@@ -19,6 +24,7 @@ function strand(id: string, left: number, right: number, changes: Partial<Strand
     drift: null,
     left,
     right,
+    placed: null,
     ...changes,
   };
 }
@@ -34,7 +40,7 @@ function part(...strands: StrandPlan[]): PartPlan {
     id: 'p',
     frames: 480_000,
     strands,
-    stage: { open, closed: open, opening: null },
+    stage: { open, closed: open, opening: null, sides: { left: 1, right: 1 } },
     plain: { strand: strand('plain', 0.7, 0.7), level: 1 },
     flanks: { voiceIds: [], trim: 1 },
     muted: false,

@@ -18,7 +18,7 @@ import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { planOf, type Along } from './song-nodes.ts';
+import { planOf, type Along, type PartMoves, type VoiceMoves } from './song-nodes.ts';
 import {
   type BedPlan,
   type PartPlan,
@@ -27,8 +27,16 @@ import {
   type StageGains,
   type StagePlan,
 } from './plan.ts';
-import type { Value } from './value.ts';
-import { moveOf, type MoveTarget } from '../song/moves-of.ts';
+import type { MovingValue } from './value.ts';
+import type { MovingParameter } from '../parameters/tables.ts';
+import { targetKey } from '../song/movable.ts';
+import {
+  feedTarget,
+  levelTarget,
+  partTarget,
+  voiceTarget,
+  type MoveTarget,
+} from '../song/moves-of.ts';
 import type { Voice } from '../voices/voice.ts';
 import {
   behindSharedDrive,
@@ -56,34 +64,49 @@ export function compile(
 }
 
 function along(song: Song, rateHz: number): Along {
-  const moved = (target: MoveTarget, base: number): Value => {
-    const move = moveOf(song, target);
-    return move ? { base, curve: move.curve, tempo: song.tempo, rateHz } : base;
+  const moves = new Map(song.moves.map(({ target, curve }) => [targetKey(target), curve]));
+  const value = (target: MoveTarget, as: MovingValue['as'], base: number): MovingValue | null => {
+    const curve = moves.get(targetKey(target));
+    const { parameter } = target;
+    return curve ? { as, base, parameter, curve, tempo: song.tempo, rateHz } : null;
   };
+  const gain = (target: MoveTarget, base: number) => value(target, 'gain', base) ?? base;
   return {
+    panLaw: song.panLaw,
     bed: compileBed(song),
     groups: song.groups.map(({ id, partIds, levelDb, muted, preparation, stage }) => ({
       id,
       partIds,
       bus: { preparation, stage },
-      gain: muted ? 0 : moved({ kind: 'group', id, parameter: 'levelDb' }, dbToGain(db(levelDb))),
+      gain: muted ? 0 : gain(levelTarget('group', id), dbToGain(db(levelDb))),
     })),
     rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
-    partMoves: Object.fromEntries(
-      song.moves.flatMap(({ target: { kind, id } }) =>
-        kind === 'part'
-          ? [
-              [
-                id,
-                {
-                  level: moved({ kind, id, parameter: 'levelDb' }, 1),
-                  flanks: moved({ kind, id, parameter: 'flanksDb' }, 1),
-                },
-              ],
-            ]
-          : [],
-      ),
-    ),
+    roomGain: (id) => gain(levelTarget('room', id), 1),
+    feedGain: (id, of, base) => gain(feedTarget(id, of), base),
+    partMoves: (partId) => partMoves(song.parts[partId], value),
+  };
+}
+
+type ValueOf = (target: MoveTarget, as: MovingValue['as'], base: number) => MovingValue | null;
+
+/** What moves of a part along the song. */
+function partMoves({ id, image }: Part, value: ValueOf): PartMoves {
+  const own = (parameter: MovingParameter, as: MovingValue['as'] = 'gain', base = 1) =>
+    value(partTarget(id, parameter), as, base);
+  return {
+    level: own('levelDb') ?? 1,
+    flanks: own('flanksDb') ?? 1,
+    width: own('widthPercent', 'percent', image.stage.widthPercent),
+    image: own('imagePercent', 'image'),
+    plain: own('imagePercent', 'plain'),
+    voices: image.voices.flatMap(({ id: of, placement }): VoiceMoves[] => {
+      const level = value(voiceTarget(id, of, 'levelDb'), 'gain', 1);
+      const place =
+        placement.kind === 'pan'
+          ? value(voiceTarget(id, of, 'panPercent'), 'percent', placement.panPercent)
+          : null;
+      return level || place ? [{ id: of, level: level ?? 1, place }] : [];
+    }),
   };
 }
 
@@ -94,6 +117,8 @@ interface Compiled {
   readonly rateHz: number;
   /** The splices that were looked for, and what was there. */
   readonly splices: readonly (readonly [string, SplicePlan | undefined])[];
+  /** Ids of the voices whose place moves. */
+  readonly placesMove: ReadonlySet<string>;
   readonly plan: PartPlan;
 }
 
@@ -107,11 +132,13 @@ function compilePart(
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): PartPlan {
+  const placesMove = movingPlaces(song, part.id);
   const known = compiled.get(part);
   if (
     known?.recordings === song.recordings &&
     known.panLaw === song.panLaw &&
     known.rateHz === rateHz &&
+    sameIds(known.placesMove, placesMove) &&
     known.splices.every(([key, plan]) => splices.get(key) === plan)
   )
     return known.plan;
@@ -127,7 +154,7 @@ function compilePart(
     if (!Object.hasOwn(song.recordings, hash)) return undefined;
     return channelSource(song.recordings[hash], 0);
   };
-  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses };
+  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses, placesMove };
   const looked = new Map<string, SplicePlan | undefined>();
   const library = {
     get: (key: string) => {
@@ -146,9 +173,25 @@ function compilePart(
       panLaw: song.panLaw,
       rateHz,
       splices: [...looked],
+      placesMove,
       plan,
     });
   return plan;
+}
+
+const none: ReadonlySet<string> = new Set();
+
+function movingPlaces({ moves }: Song, partId: string): ReadonlySet<string> {
+  if (moves.length === 0) return none;
+  return new Set(
+    moves.flatMap(({ target: { kind, id, of, parameter } }) =>
+      kind === 'voice' && id === partId && of !== null && parameter === 'panPercent' ? [of] : [],
+    ),
+  );
+}
+
+function sameIds(a: ReadonlySet<string>, b: ReadonlySet<string>): boolean {
+  return a.size === b.size && [...a].every((id) => b.has(id));
 }
 
 /** An image and all that belongs to it outside a song. */
@@ -162,6 +205,8 @@ export interface PlannedImage {
   readonly plainVoice?: string | null;
   /** Recorded impulse responses by the names that the image calls them; one that is not there is as no cabinet. */
   readonly impulses?: Ground['impulses'];
+  /** Ids of the voices whose place moves along the song; none where it is left out. */
+  readonly placesMove?: Ground['placesMove'];
 }
 
 const noImpulses: Ground['impulses'] = () => undefined;
@@ -179,13 +224,15 @@ export interface PlannedTake {
 /** The plan of one image over the given takes. */
 export function planImage(
   id: string,
-  { image, preparation, panLaw, level, plainVoice, impulses = noImpulses }: PlannedImage,
+  made: PlannedImage,
   rateHz: number,
   takes: readonly PlannedTake[],
   splices: SpliceLibrary,
   previous: PartPlan | null = null,
 ): PartPlan {
-  const ground = { rateHz, impulses };
+  const { image, preparation, panLaw, level, plainVoice } = made;
+  const { impulses = noImpulses, placesMove = none } = made;
+  const ground = { rateHz, impulses, placesMove };
   const ready = takes.map((take) => readyTake(take, preparation, image.drive, rateHz));
   return {
     id,
@@ -222,24 +269,28 @@ function readyTake(
 
 /** @param level linear, what comes after the stage */
 function stagePlan(stage: Stage, level: number, take: PcmSource, rateHz: number): StagePlan {
-  const open = stageGains(stage, level);
+  const trim = dbToGain(db(stage.trimDb)) * level;
+  // Of a balance only the far side falls.
+  const sides = {
+    left: trim * Math.min(1, 1 - stage.balancePercent / 100),
+    right: trim * Math.min(1, 1 + stage.balancePercent / 100),
+  };
+  const open = stageGains(stage.widthPercent, sides);
   const { opening } = stage;
-  if (opening.thresholdDb === null) return { open, closed: open, opening: null };
+  if (opening.thresholdDb === null) return { open, closed: open, opening: null, sides };
   return {
     open,
-    closed: stageGains({ ...stage, widthPercent: 100 }, level),
+    closed: stageGains(100, sides),
     opening: madeSource(take, { kind: 'opening', opening }, rateHz),
+    sides,
   };
 }
 
-/** Width (M stays, S × width), balance (only the far side falls), trim and level as one matrix. */
-function stageGains(stage: Stage, level: number): StageGains {
-  const width = stage.widthPercent / 100;
+/** Width (M stays, S × width), and what each side gets after it, as one matrix. */
+function stageGains(widthPercent: number, { left, right }: StagePlan['sides']): StageGains {
+  const width = widthPercent / 100;
   const near = (1 + width) / 2;
   const far = (1 - width) / 2;
-  const trim = dbToGain(db(stage.trimDb)) * level;
-  const left = trim * Math.min(1, 1 - stage.balancePercent / 100);
-  const right = trim * Math.min(1, 1 + stage.balancePercent / 100);
   return { ll: near * left, lr: far * left, rl: far * right, rr: near * right };
 }
 
@@ -267,6 +318,7 @@ function plainPlan(
       drift: null,
       left: gain * take.level * ampGain(voice?.amp ?? null),
       right: gain * take.level * ampGain(voice?.amp ?? null),
+      placed: null,
     },
     level,
   };

@@ -3,6 +3,7 @@ import type { DriftPath } from '../voices/drift.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { allKinds, type Kinds, type PlanNode } from './kinds/kinds.ts';
 import type { NodeBase } from './kinds/kind.ts';
+import type { PlacedAs } from './kinds/placed.ts';
 import type { ReadingNode } from './kinds/reading.ts';
 import { furthest, mapEnd, type Reach } from './time-map.ts';
 
@@ -75,6 +76,8 @@ export interface StrandPlan {
   readonly drift: DriftPlan | null;
   readonly left: number;
   readonly right: number;
+  /** Where its voice has a place between the sides: its gain without that, and what of the voice it is; null otherwise. */
+  readonly placed: { readonly gain: number; readonly as: PlacedAs } | null;
 }
 
 /** Marks the strand that carries the low end of all voices. */
@@ -114,6 +117,8 @@ export interface StagePlan {
   /** Where the width opens with the level: the stage when it is closed, and how far it is open. */
   readonly closed: StageGains;
   readonly opening: PcmSource | null;
+  /** What each side gets after the width: balance, trim and level. */
+  readonly sides: { readonly left: number; readonly right: number };
 }
 
 export interface PlainPlan {

@@ -6,6 +6,7 @@ import { newRoom, roomKinds, type Room } from '../rooms/room.ts';
 import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
 import type { Edit } from '../song/edits/edit.ts';
+import { partTarget } from '../song/moves-of.ts';
 import { removalEdits } from '../song/removal.ts';
 import type { Song } from '../song/song.ts';
 import { neutralPreparation } from '../takes/preparation.ts';
@@ -231,7 +232,7 @@ test('a part is removed with all that names it, in one step, and comes back', ()
       moves: [
         {
           id: 'm',
-          target: { kind: 'part', id: 'p0', parameter: 'levelDb' },
+          target: partTarget('p0', 'levelDb'),
           curve: { kind: 'points', points: [{ atS: 0, by: -1, shape: 'step' }] },
         },
       ],

@@ -2,7 +2,8 @@ import { db, dbToGain } from '../quantities/units.ts';
 import type { Feed, Room } from '../rooms/room.ts';
 import { isNeutralBus, type Bus } from './kinds/bus.ts';
 import type { PlanNode } from './kinds/kinds.ts';
-import { sameStage } from './kinds/matrix.ts';
+import { sameMatrix } from './kinds/matrix.ts';
+import { samePlaced } from './kinds/placed.ts';
 import type { RoomSettings } from './kinds/room.ts';
 import { monitorInputs } from './kinds/monitor.ts';
 import {
@@ -13,18 +14,41 @@ import {
   type RenderPlan,
   type StrandPlan,
 } from './plan.ts';
-import { sameValue, scaled, type Value } from './value.ts';
+import type { PanLaw } from '../voices/pan-law.ts';
+import { sameValue, scaled, type MovingValue, type Value } from './value.ts';
 
-/** What moves of a part along the song: factors of its level, and of its flanks against the middle. */
-interface PartMoves {
+/** What moves of a part along the song. */
+export interface PartMoves {
+  /** Factors of its level, and of its flanks against the middle. */
   readonly level: Value;
   readonly flanks: Value;
+  /** In the place of the stage's; null where it stands. */
+  readonly width: MovingValue | null;
+  /** Gains of the image and of plain, where one goes over to the other; null where the image is all. */
+  readonly image: MovingValue | null;
+  readonly plain: MovingValue | null;
+  /** Of the voices that move. */
+  readonly voices: readonly VoiceMoves[];
 }
 
-const still: PartMoves = { level: 1, flanks: 1 };
+export interface VoiceMoves {
+  readonly id: string;
+  readonly level: Value;
+  readonly place: MovingValue | null;
+}
+
+const still: PartMoves = {
+  level: 1,
+  flanks: 1,
+  width: null,
+  image: null,
+  plain: null,
+  voices: [],
+};
 
 /** What lies over the parts of a song. */
 export interface Along {
+  readonly panLaw: PanLaw;
   readonly bed: BedPlan | null;
   readonly groups: readonly {
     readonly id: string;
@@ -33,23 +57,37 @@ export interface Along {
     readonly bus: Bus;
   }[];
   readonly rooms: readonly Room[];
-  /** Of each part that a move belongs to. */
-  readonly partMoves: Readonly<Record<string, PartMoves>>;
+  /** A factor of what a room gives back. */
+  readonly roomGain: (roomId: string) => Value;
+  /** What a part is fed into a room at, of what is set. */
+  readonly feedGain: (roomId: string, partId: string, base: number) => Value;
+  readonly partMoves: (partId: string) => PartMoves;
 }
 
-const nothingAlong: Along = { bed: null, groups: [], rooms: [], partMoves: {} };
+const nothingAlong: Along = {
+  panLaw: '-3',
+  bed: null,
+  groups: [],
+  rooms: [],
+  roomGain: () => 1,
+  feedGain: (_, __, base) => base,
+  partMoves: () => still,
+};
 
 /** Parts as a graph. A node that is what it was in `previous` is the same one, so that only what has changed is looked at. */
 export function planOf(
   parts: readonly PartPlan[],
   rateHz: number,
   frames: number,
-  { bed, groups, rooms, partMoves }: Along = nothingAlong,
+  along: Along = nothingAlong,
   previous: RenderPlan | null = null,
 ): RenderPlan {
+  const { bed, groups, rooms } = along;
   const nodes: PlanNode[] = [];
+  const moves = new Map(parts.map(({ id }) => [id, along.partMoves(id)]));
   const groupOf = (partId: string) => groups.find(({ partIds }) => partIds.includes(partId));
-  for (const part of parts) nodes.push(...partNodes(part, partMoves[part.id] ?? still));
+  for (const part of parts)
+    nodes.push(...partNodes(part, moves.get(part.id) ?? still, along.panLaw));
   for (const { id, muted } of parts)
     nodes.push({
       kind: 'listened',
@@ -77,7 +115,7 @@ export function planOf(
       ),
     );
   }
-  const fed = roomNodes(parts, rooms, partMoves);
+  const fed = roomNodes(parts, along, moves);
   nodes.push(...fed.nodes);
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
   nodes.push({
@@ -116,8 +154,8 @@ function groupNodes(id: string, bus: Bus, gain: Value, inputs: readonly string[]
  */
 function roomNodes(
   parts: readonly PartPlan[],
-  rooms: readonly Room[],
-  partMoves: Along['partMoves'],
+  { rooms, roomGain, feedGain }: Along,
+  moves: ReadonlyMap<string, PartMoves>,
 ): { readonly nodes: readonly PlanNode[]; readonly told: readonly string[] } {
   const nodes: PlanNode[] = [];
   const told: string[] = [];
@@ -128,18 +166,32 @@ function roomNodes(
     for (const [n, feed] of feeds.entries()) {
       const part = parts.find((one) => one.id === feed.partId);
       if (!part) continue;
-      const fed = fedNodes(part, feed, `${root}/feed/${n}`, partMoves[part.id] ?? still);
+      const gain = feedGain(id, part.id, dbToGain(db(feed.levelDb)));
+      const fed = fedNodes(part, feed, `${root}/feed/${n}`, gain, moves.get(part.id) ?? still);
       nodes.push(...fed.nodes);
       if (!part.muted) inputs.push(fed.id);
       heard.push(fed.heard);
       if (fed.told !== null) told.push(fed.told);
     }
     nodes.push(
-      { kind: 'room', id: root, inputs, room },
-      { kind: 'room', id: roots.listened(root), inputs: heard, room },
+      ...ringing(root, inputs, room, roomGain(id)),
+      ...ringing(roots.listened(root), heard, room, roomGain(id)),
     );
   }
   return { nodes, told };
+}
+
+/** A room, and what it gives back: apart, so that it rings on when that begins to move. */
+function ringing(
+  id: string,
+  inputs: readonly string[],
+  room: RoomSettings,
+  gain: Value,
+): PlanNode[] {
+  return [
+    { kind: 'room', id: `${id}/ringing`, inputs, room },
+    { kind: 'gain', id, inputs: [`${id}/ringing`], gain },
+  ];
 }
 
 interface Fed {
@@ -151,9 +203,11 @@ interface Fed {
   readonly told: string | null;
 }
 
-/** @param moves of the part along the song */
-function fedNodes(part: PartPlan, feed: Feed, id: string, moves: PartMoves): Fed {
-  const gain = dbToGain(db(feed.levelDb));
+/**
+ * @param gain of the feed
+ * @param moves of the part along the song
+ */
+function fedNodes(part: PartPlan, feed: Feed, id: string, gain: Value, moves: PartMoves): Fed {
   const { level } = part.plain;
   const heard = roots.listened(id);
   if (feed.from === 'image' && !feed.beforeLevel) {
@@ -207,66 +261,130 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, moves: PartMoves): Fed
 /** Nodes of plans of parts: a part that is what it was has the same ones. */
 const nodesOfParts = new WeakMap<
   PartPlan,
-  { readonly moves: PartMoves; readonly nodes: PlanNode[] }
+  { readonly moves: PartMoves; readonly law: PanLaw; readonly nodes: PlanNode[] }
 >();
 
-function partNodes(part: PartPlan, moves: PartMoves): readonly PlanNode[] {
+function partNodes(part: PartPlan, moves: PartMoves, law: PanLaw): readonly PlanNode[] {
   const known = nodesOfParts.get(part);
-  if (
-    known &&
-    sameValue(known.moves.level, moves.level) &&
-    sameValue(known.moves.flanks, moves.flanks)
-  )
-    return known.nodes;
-  const nodes = newPartNodes(part, moves);
-  nodesOfParts.set(part, { moves, nodes });
+  if (known?.law === law && sameMoves(known.moves, moves)) return known.nodes;
+  const nodes = newPartNodes(part, moves, law);
+  nodesOfParts.set(part, { moves, law, nodes });
   return nodes;
 }
 
+function sameMoves(a: PartMoves, b: PartMoves): boolean {
+  const same = (one: Value | null, other: Value | null) =>
+    one === other || (one !== null && other !== null && sameValue(one, other));
+  return (
+    same(a.level, b.level) &&
+    same(a.flanks, b.flanks) &&
+    same(a.width, b.width) &&
+    same(a.image, b.image) &&
+    a.voices.length === b.voices.length &&
+    a.voices.every(
+      ({ id, level, place }, n) =>
+        id === b.voices[n].id && same(level, b.voices[n].level) && same(place, b.voices[n].place),
+    )
+  );
+}
+
 /** One part: its readings, each voice of them, their sum, the stage, what moves it; and plain. */
-function newPartNodes(part: PartPlan, moves: PartMoves): PlanNode[] {
+function newPartNodes(part: PartPlan, moves: PartMoves, law: PanLaw): PlanNode[] {
   const { id, strands, stage, plain } = part;
-  const readings = strands.map((strand): PlanNode => ({
-    kind: 'reading',
-    id: `part/${id}/strand/${strand.id}`,
-    inputs: [],
-    strand,
-  }));
+  const read = strands.map((strand) => readingNodes(part, strand, moves, law));
+  const given = read.map((nodes) => nodes[nodes.length - 1].id);
   const voices = [...new Set(strands.map(({ voiceId }) => voiceId))].map((voiceId): PlanNode => ({
     kind: 'sum',
     id: roots.voice(id, voiceId),
-    inputs: strands.flatMap((strand, n) => (strand.voiceId === voiceId ? [readings[n].id] : [])),
+    inputs: given.filter((_, n) => strands[n].voiceId === voiceId),
   }));
   const take = `part/${id}/take`;
   return [
-    ...readings,
+    ...read.flat(),
     ...voices,
-    ...voicesTogether(part, readings, moves.flanks),
-    { kind: 'matrix', id: roots.stage(id), inputs: [`part/${id}/voices`], stage },
-    { kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain: moves.level },
+    ...voicesTogether(part, given, moves.flanks),
+    {
+      kind: 'matrix',
+      id: roots.stage(id),
+      inputs: [`part/${id}/voices`],
+      stage,
+      width: moves.width,
+    },
     { kind: 'reading', id: take, inputs: [], strand: plain.strand },
     { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
+    ...imageOrPlain(part, moves),
   ];
+}
+
+/** The part as it is exported: its image, or plain in its place for as long as a move says so. */
+function imageOrPlain({ id }: PartPlan, { image, plain, level }: PartMoves): PlanNode[] {
+  if (!image || !plain)
+    return [{ kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain: level }];
+  const [opened, shut] = [`part/${id}/opened`, `part/${id}/shut`];
+  return [
+    { kind: 'gain', id: opened, inputs: [roots.stage(id)], gain: image },
+    { kind: 'gain', id: shut, inputs: [roots.plain(id)], gain: plain },
+    { kind: 'gain', id: roots.part(id), inputs: [opened, shut], gain: level },
+  ];
+}
+
+/** One reading, and what moves of its voice; the last one gives all of it. */
+function readingNodes(
+  { id: partId }: PartPlan,
+  strand: StrandPlan,
+  { voices }: PartMoves,
+  law: PanLaw,
+): PlanNode[] {
+  const id = `part/${partId}/strand/${strand.id}`;
+  // The low end of all voices stands in the middle, and stays.
+  const moves = isLowStrand(strand) ? undefined : voices.find((one) => one.id === strand.voiceId);
+  const nodes: PlanNode[] = [];
+  if (moves?.place && strand.placed) {
+    const { gain, as } = strand.placed;
+    nodes.push(
+      {
+        kind: 'reading',
+        id: `${id}/unplaced`,
+        inputs: [],
+        strand: { ...strand, left: gain, right: gain },
+      },
+      {
+        kind: 'placed',
+        id: `${id}/placed`,
+        inputs: [`${id}/unplaced`],
+        place: moves.place,
+        law,
+        as,
+      },
+    );
+  } else nodes.push({ kind: 'reading', id, inputs: [], strand });
+  if (moves && typeof moves.level !== 'number')
+    nodes.push({
+      kind: 'gain',
+      id: `${id}/moved`,
+      inputs: [nodes[nodes.length - 1].id],
+      gain: moves.level,
+    });
+  return nodes;
 }
 
 /** The flanks of a part where they move: all readings of them, at what they move to. */
 const movedFlanks = (partId: string) => `part/${partId}/flanks`;
 
+/** @param given what each strand gives, by its node */
 function voicesTogether(
   { id, strands, flanks }: PartPlan,
-  readings: readonly PlanNode[],
+  given: readonly string[],
   moves: Value,
 ): PlanNode[] {
   const together = `part/${id}/voices`;
   // Not of the voices but of all their readings: the order in which they are added is that of the strands.
-  if (typeof moves === 'number')
-    return [{ kind: 'sum', id: together, inputs: readings.map((node) => node.id) }];
+  if (typeof moves === 'number') return [{ kind: 'sum', id: together, inputs: given }];
   // The low end of all voices stands in the middle, and stays.
   const isFlank = strands.map(
     (strand) => flanks.voiceIds.includes(strand.voiceId) && !isLowStrand(strand),
   );
-  const chosen = (flank: boolean) =>
-    readings.flatMap((node, n) => (isFlank[n] === flank ? [node.id] : []));
+  const chosen = (flank: boolean) => given.filter((_, n) => isFlank[n] === flank);
   return [
     { kind: 'gain', id: movedFlanks(id), inputs: chosen(true), gain: moves },
     { kind: 'sum', id: together, inputs: [...chosen(false), movedFlanks(id)] },
@@ -292,7 +410,9 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
     case 'reading':
       return sameStrand(a.strand, (b as typeof a).strand);
     case 'matrix':
-      return sameStage(a.stage, (b as typeof a).stage);
+      return sameMatrix(a, b as typeof a);
+    case 'placed':
+      return samePlaced(a, b as typeof a);
     case 'gain':
       return sameValue(a.gain, (b as typeof a).gain);
     case 'bed':

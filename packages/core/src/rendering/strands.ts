@@ -26,6 +26,8 @@ import {
 export interface Ground {
   readonly rateHz: number;
   readonly impulses: (name: string) => PcmSource | undefined;
+  /** The voices whose place moves along the song. */
+  readonly placesMove: ReadonlySet<string>;
 }
 
 /** A take as an image is made of it. */
@@ -46,6 +48,8 @@ interface Feed {
   readonly response: Response;
   readonly left: number;
   readonly right: number;
+  /** Where its voice has a place: its gain without that, and what of the voice it is. */
+  readonly placed: StrandPlan['placed'];
 }
 
 /**
@@ -68,7 +72,7 @@ export function compileStrands(
   for (const voice of image.voices) {
     const { left, right } = gains.get(voice.id) as Gains;
     const delayFrames = delayInFrames(voice.delay, rateHz);
-    let feeds = placedFeeds(voice, left, right);
+    let feeds = placedFeeds(voice, left, right, imageLevel(image, voice));
     if (lowMono.hz !== null && low) {
       const { hz } = lowMono;
       const laterFrames = delayFrames - delayInFrames(low.delay, rateHz);
@@ -79,11 +83,11 @@ export function compileStrands(
       if (voice === low) {
         const gain = lowGain([...gains.values()]);
         const response: Response = { split: { hz, part: 'low', laterFrames: 0 } };
-        feeds.push({ id: lowFeed, response, left: gain, right: gain });
+        feeds.push({ id: lowFeed, response, left: gain, right: gain, placed: null });
       }
     }
     if (tiltDb !== 0 || (lowMono.hz !== null && lowMono.kind === 'difference'))
-      feeds = feeds.flatMap((feed) => apart(feed, image));
+      feeds = feeds.flatMap((feed) => apart(feed, image, ground.placesMove.has(voice.id)));
     strands.push(...voiceStrands(voice, feeds, ground, takes, splices, previous));
   }
   return strands;
@@ -97,15 +101,31 @@ interface Gains {
 /** Placement, level, polarity, mute and the flanks' fader as one signed gain a side. */
 function imageGains(image: Image, voice: Voice, panLaw: PanLaw): Gains {
   const { left, right } = voiceGains(voice, panLaw);
-  const flanks = isAnchor(voice) ? 1 : dbToGain(db(image.stage.flanksDb));
+  const flanks = flanksGain(image, voice);
   return { left: left * flanks, right: right * flanks };
+}
+
+/** All of that but the placement. */
+function imageLevel(image: Image, voice: Voice): number {
+  return voiceLevel(voice) * flanksGain(image, voice);
+}
+
+function flanksGain({ stage }: Image, voice: Voice): number {
+  return isAnchor(voice) ? 1 : dbToGain(db(stage.flanksDb));
+}
+
+/** Level, polarity and mute of a voice as one signed gain. */
+function voiceLevel(voice: Voice): number {
+  if (voice.muted) return 0;
+  return (
+    dbToGain(db(voice.levelDb)) * ampGain(voice.amp) * (voice.polarity === 'inverted' ? -1 : 1)
+  );
 }
 
 /** Placement, level, polarity and mute of a voice as one signed gain a side. */
 export function voiceGains(voice: Voice, panLaw: PanLaw): Gains {
-  if (voice.muted) return { left: 0, right: 0 };
-  const level =
-    dbToGain(db(voice.levelDb)) * ampGain(voice.amp) * (voice.polarity === 'inverted' ? -1 : 1);
+  const level = voiceLevel(voice);
+  if (level === 0) return { left: 0, right: 0 };
   const { placement } = voice;
   switch (placement.kind) {
     case 'mirror': {
@@ -128,17 +148,19 @@ function lowGain(all: readonly Gains[]): number {
   return Math.sqrt(all.reduce((sum, { left, right }) => sum + left * left + right * right, 0) / 2);
 }
 
-function placedFeeds({ placement }: Voice, left: number, right: number): Feed[] {
-  if (placement.kind !== 'spread') return [{ id: '', response: {}, left, right }];
+/** @param level of the voice without its placement */
+function placedFeeds({ placement }: Voice, left: number, right: number, level: number): Feed[] {
+  const placed = placement.kind === 'pan' ? ({ gain: level, as: 'whole' } as const) : null;
+  if (placement.kind !== 'spread') return [{ id: '', response: {}, left, right, placed }];
   const { degrees } = placement;
   return [
-    { id: '~left', response: { spread: { degrees, side: 1 } }, left, right: 0 },
-    { id: '~right', response: { spread: { degrees, side: -1 } }, left: 0, right },
+    { id: '~left', response: { spread: { degrees, side: 1 } }, left, right: 0, placed },
+    { id: '~right', response: { spread: { degrees, side: -1 } }, left: 0, right, placed },
   ];
 }
 
-/** Takes the difference of a feed apart from its middle, to be tilted and cut alone. */
-function apart(feed: Feed, image: Image): Feed[] {
+/** Takes the difference of a feed apart from its middle, to be tilted and cut alone. @param moves whether its place does */
+function apart(feed: Feed, image: Image, moves: boolean): Feed[] {
   const { lowMono, tiltDb } = image.stage;
   const middle = (feed.left + feed.right) / 2;
   const side = (feed.left - feed.right) / 2;
@@ -147,10 +169,19 @@ function apart(feed: Feed, image: Image): Feed[] {
       ? { split: { hz: lowMono.hz, part: 'high', laterFrames: 0 } }
       : {};
   const response = { ...feed.response, ...cut, tiltDb };
-  return [
-    { ...feed, left: middle, right: middle },
-    { id: `${feed.id}~difference`, response, left: side, right: -side },
-  ].filter(({ left, right }) => left !== 0 || right !== 0);
+  const as = (what: 'middle' | 'difference') => feed.placed && { ...feed.placed, as: what };
+  const both: Feed[] = [
+    { ...feed, left: middle, right: middle, placed: as('middle') },
+    {
+      id: `${feed.id}~difference`,
+      response,
+      left: side,
+      right: -side,
+      placed: as('difference'),
+    },
+  ];
+  // What moves comes to either of them.
+  return both.filter(({ left, right, placed }) => left !== 0 || right !== 0 || (moves && placed));
 }
 
 function voiceStrands(
@@ -188,6 +219,10 @@ function voiceStrands(
         drift,
         left: silent ? 0 : feed.left * share * take.level,
         right: silent ? 0 : feed.right * share * take.level,
+        placed: feed.placed && {
+          ...feed.placed,
+          gain: silent ? 0 : feed.placed.gain * share * take.level,
+        },
       });
     }
   };

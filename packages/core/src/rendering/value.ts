@@ -1,27 +1,67 @@
 import { curveAt, type Curve } from '../moves/curve.ts';
 import type { Tempo } from '../moves/tempo.ts';
+import { clampParameter } from '../parameters/parameter.ts';
+import type { MovingParameter } from '../parameters/tables.ts';
 import { db, dbToGain } from '../quantities/units.ts';
 
-/** A gain that moves along the song: a level, and what a curve adds to it in dB. */
-export interface MovingGain {
+/** What moves along the song: what is set, and what a curve adds to it. */
+export interface MovingValue {
+  /**
+   * A *gain*: linear, and a curve in dB. A *percent*: a curve in %, held within the row's range. *Image* and *plain*: gains of equal power out of a percent,
+   * at 100 % the image alone.
+   */
+  readonly as: 'gain' | 'percent' | 'image' | 'plain';
   readonly base: number;
+  readonly parameter: MovingParameter;
   readonly curve: Curve;
   readonly tempo: Tempo | null;
   readonly rateHz: number;
 }
 
 /** A setting is a number, or a curve of the frame. */
-export type Value = number | MovingGain;
+export type Value = number | MovingValue;
+
+/** What percentages come to at most, by what moves. */
+const ranges = {
+  panPercent: { min: -100, max: 100 },
+  widthPercent: { min: -200, max: 200 },
+  imagePercent: { min: 0, max: 100 },
+} as const;
+
+const { sin, PI } = Math;
 
 export function valueAt(value: Value, frame: number): number {
   if (typeof value === 'number') return value;
-  const { base, curve, tempo, rateHz } = value;
-  return base * dbToGain(db(curveAt(curve, Math.max(0, frame) / rateHz, tempo)));
+  const { as, base, parameter, curve, tempo, rateHz } = value;
+  const added = curveAt(curve, Math.max(0, frame) / rateHz, tempo, parameter);
+  switch (as) {
+    case 'gain':
+      return base * dbToGain(db(added));
+    case 'percent':
+      return heldPercent(parameter, base + added);
+    case 'image':
+      return base * sin((PI / 200) * heldPercent('imagePercent', 100 + added));
+    case 'plain':
+      return base * sin((PI / 200) * (100 - heldPercent('imagePercent', 100 + added)));
+  }
+}
+
+/** A percentage that moves, within what it can be. */
+export function heldPercent(parameter: MovingParameter, percent: number): number {
+  if (!(parameter in ranges)) return percent;
+  return clampParameter(ranges[parameter as keyof typeof ranges], percent);
 }
 
 export function sameValue(a: Value, b: Value): boolean {
   if (typeof a === 'number' || typeof b === 'number') return a === b;
-  return a.base === b.base && a.curve === b.curve && a.tempo === b.tempo && a.rateHz === b.rateHz;
+  return (
+    a.as === b.as &&
+    a.base === b.base &&
+    a.parameter === b.parameter &&
+    a.curve === b.curve &&
+    a.tempo === b.tempo &&
+    a.rateHz === b.rateHz
+  );
 }
 
 /** A gain times a number. */

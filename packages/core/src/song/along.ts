@@ -3,7 +3,7 @@ import { curveDescription } from '../moves/curve.ts';
 import { choice, flag, id, text, thing, value, type Described } from '../parameters/description.ts';
 import { groupStageDescription } from '../image/group-stage.ts';
 import { preparationDescription } from '../takes/preparation.ts';
-import { groupParameters } from '../parameters/tables.ts';
+import { groupParameters, movingParameters, type MovingParameter } from '../parameters/tables.ts';
 
 /** Several parts processed as one. A part is in at most one group. */
 export const groupDescription = thing({
@@ -32,10 +32,12 @@ export function groupOfParts(
 export const moveDescription = thing({
   id: id('a move'),
   target: thing({
-    kind: choice(['part', 'group']),
+    kind: choice(['part', 'group', 'voice', 'room', 'feed']),
+    /** Of the part, the group or the room; of a voice that of its part, of a feed that of its room. */
     id: id('what moves'),
-    /** Its level, or how loud its flanks are against the middle. */
-    parameter: choice(['levelDb', 'flanksDb']),
+    /** Of the voice, or of the part that feeds the room; null for anything else. */
+    of: id('what moves in it').nullable().default(null),
+    parameter: choice(Object.keys(movingParameters) as [MovingParameter, ...MovingParameter[]]),
   }),
   curve: curveDescription,
 });

@@ -1,9 +1,12 @@
 import fc from 'fast-check';
 import { anyOf } from '../parameters/any.fixture.ts';
+import { movingParameters } from '../parameters/tables.ts';
 import { withImpulses } from '../image/image-file.ts';
 import { memoryRecording } from '../rendering/memory.fixture.ts';
+import { movable } from './movable.ts';
+import { feedTarget, levelTarget, partTarget, voiceTarget } from './moves-of.ts';
 import { partDescription, type Part } from './part.ts';
-import { checkSong, songDescription, type Song } from './song.ts';
+import { checkSong, songDescription, type Move, type Song } from './song.ts';
 
 export const rateHz = 48_000;
 export const recordings = [0, 1, 2].map((n) => memoryRecording(n, 9000 * (n + 1), rateHz));
@@ -71,6 +74,27 @@ const anyPart: fc.Arbitrary<Part> = fc
     };
   });
 
+/** Moves of whatever may move, each of something else, as far as each may go. */
+function anyMoves({ moves, rooms }: Song): Move[] {
+  const targets = [
+    ...movable.part.map((parameter) => partTarget('p0', parameter)),
+    ...movable.voice.map((parameter) => voiceTarget('p0', 'v1', parameter)),
+    ...movable.voice.map((parameter) => voiceTarget('p0', 'v2', parameter)),
+    ...rooms.slice(0, 1).flatMap(({ id }) => [levelTarget('room', id), feedTarget(id, 'p0')]),
+  ];
+  return moves.slice(0, 3).map(({ curve, ...move }, n) => {
+    // What is drawn decides which: the first ones are spread over all of them.
+    const target = targets[(n * 5 + JSON.stringify(curve).length) % targets.length];
+    const { min, max } = movingParameters[target.parameter];
+    if (curve.kind !== 'points') return { ...move, target, curve };
+    const within = curve.points.map((point) => ({
+      ...point,
+      by: Math.min(max, Math.max(min, point.by)),
+    }));
+    return { ...move, target, curve: { ...curve, points: within } };
+  });
+}
+
 /** Any song that passes: whatever values its parts have, with a bed, groups, moves and a tempo or without. */
 export const anySong: fc.Arbitrary<Song> = fc
   .tuple(anyOf(songDescription), fc.array(anyPart, { minLength: 1, maxLength: 3 }), fc.boolean())
@@ -102,9 +126,7 @@ export const anySong: fc.Arbitrary<Song> = fc
           voiceId: feed.from === 'voice' ? 'v1' : null,
         })),
       })),
-      moves: song.moves
-        .slice(0, 1)
-        .map((move) => ({ ...move, target: { ...move.target, kind: 'part' as const, id: 'p0' } })),
+      moves: anyMoves(song),
     };
   })
   .filter((song) => checkSong(song).ok);

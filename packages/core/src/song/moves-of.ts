@@ -6,13 +6,27 @@ export type MoveTarget = Move['target'];
 /** The move of a thing's setting, if it has one. */
 export function moveOf(
   song: Pick<Song, 'moves'>,
-  { kind, id, parameter }: MoveTarget,
+  { kind, id, of, parameter }: MoveTarget,
 ): Move | null {
   return (
     song.moves.find(
-      ({ target }) => target.kind === kind && target.id === id && target.parameter === parameter,
+      ({ target }) =>
+        target.kind === kind &&
+        target.id === id &&
+        target.of === of &&
+        target.parameter === parameter,
     ) ?? null
   );
+}
+
+/** Whether something of a part moves: itself, one of its voices, or what it feeds rooms by. */
+export function belongsToPart({ kind, id, of }: MoveTarget, partId: string): boolean {
+  return kind === 'feed' ? of === partId : (kind === 'part' || kind === 'voice') && id === partId;
+}
+
+/** Whether something of a room moves: what it gives back, or what it is fed by. */
+export function belongsToRoom({ kind, id }: MoveTarget, roomId: string): boolean {
+  return (kind === 'room' || kind === 'feed') && id === roomId;
 }
 
 /**
@@ -29,4 +43,26 @@ export function withMove(
   if (curve === null) return song.moves.filter((move) => move !== known);
   if (!known) return [...song.moves, { id, target, curve }];
   return song.moves.map((move) => (move === known ? { ...move, curve } : move));
+}
+
+export function partTarget(id: string, parameter: MoveTarget['parameter']): MoveTarget {
+  return { kind: 'part', id, of: null, parameter };
+}
+
+export function voiceTarget(
+  partId: string,
+  voiceId: string,
+  parameter: MoveTarget['parameter'],
+): MoveTarget {
+  return { kind: 'voice', id: partId, of: voiceId, parameter };
+}
+
+/** The level of a group or a room. */
+export function levelTarget(kind: 'group' | 'room', id: string): MoveTarget {
+  return { kind, id, of: null, parameter: 'levelDb' };
+}
+
+/** What a part is fed into a room at, by all of its feeds. */
+export function feedTarget(roomId: string, partId: string): MoveTarget {
+  return { kind: 'feed', id: roomId, of: partId, parameter: 'levelDb' };
 }

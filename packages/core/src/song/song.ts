@@ -20,6 +20,7 @@ import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, mostGroups, mostMoves, moveDescription } from './along.ts';
 import { comparisonDescription, mostComparisons } from './comparison.ts';
+import { refusedMove } from './movable.ts';
 import { partDescription, type Part } from './part.ts';
 import { recordingDescription, type Recording } from './recording.ts';
 
@@ -195,24 +196,8 @@ export function checkSong(song: Song): Outcome<Song> {
           `${place}.voiceId`,
         );
     }
-  for (const [n, { target }] of song.moves.entries()) {
-    const known =
-      target.kind === 'part'
-        ? ordered.has(target.id)
-        : song.groups.some(({ id }) => id === target.id);
-    if (!known)
-      return refuse('A move names a part or a group of the song.', `moves[${n}].target.id`);
-    if (target.kind === 'group' && target.parameter !== 'levelDb')
-      return refuse('A group has no flanks that could move.', `moves[${n}].target.parameter`);
-    const twice = song.moves.findIndex(
-      (move) =>
-        move.target.kind === target.kind &&
-        move.target.id === target.id &&
-        move.target.parameter === target.parameter,
-    );
-    if (twice !== n)
-      return refuse('One move at most moves one setting of one thing.', `moves[${n}].target`);
-  }
+  const refusedBy = refusedMove(song, ordered);
+  if (refusedBy) return refusedBy;
   return success(song);
 }
 

@@ -28,8 +28,8 @@ export function centreGain(law: PanLaw): Gain {
   return sideGain(0, law);
 }
 
-/** @param towards −100 (far side) to 100 (hard on this side) */
-function sideGain(towards: number, law: PanLaw): Gain {
+/** What one side gets. @param towards −100 (far side) to 100 (hard on this side) */
+export function sideGain(towards: number, law: PanLaw): Gain {
   const linear = (100 + towards) / 200;
   // The hard ends are exact, so that a hard-panned voice leaves nothing on the other side.
   if (linear === 0 || linear === 1) return gain(linear);

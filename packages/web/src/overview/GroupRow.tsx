@@ -4,7 +4,7 @@ import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/r
 import { groupParameters } from '@pannet/core/parameters/tables';
 import { plural } from '@pannet/core/quantities/wording';
 import { changedGroup } from '@pannet/core/song/groups';
-import { moveOf } from '@pannet/core/song/moves-of';
+import { levelTarget, moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
 import { memo, useState } from 'react';
@@ -27,7 +27,7 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
   const solo = usePlayback((state) => state.monitoring.solo);
   const soloed = partIds.length > 0 && partIds.every((partId) => solo.includes(partId));
   const [shown, setShown] = useState(false);
-  const target = { kind: 'group', id, parameter: 'levelDb' } as const;
+  const target = levelTarget('group', id);
   const move = useSession(({ shown }) => moveOf(shown, target));
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     useSortable({ id: `group/${id}` });

@@ -4,7 +4,7 @@ import { roots } from '@pannet/core/rendering/plan';
 import { changedGroup } from '@pannet/core/song/groups';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Curve } from '@pannet/core/moves/curve';
-import { moveOf, withMove } from '@pannet/core/song/moves-of';
+import { levelTarget, moveOf, withMove } from '@pannet/core/song/moves-of';
 import { rateOf, type Group } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -47,7 +47,7 @@ export function GroupSettings({ group }: { readonly group: Group }) {
     if (says.length === 0) cancel();
     else open.do(`${name}: ${says.join(', ')}`, edits({ stage: after }));
   };
-  const target = { kind: 'group', id, parameter: 'levelDb' } as const;
+  const target = levelTarget('group', id);
   const moved = useSession(({ shown }) => moveOf(shown, target) !== null);
   const moveLevel = () => {
     const { song } = open.session.store.getState();

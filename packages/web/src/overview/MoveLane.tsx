@@ -1,94 +1,106 @@
 import { Trash } from '@phosphor-icons/react';
 import { curveAt, curveDescription, type Curve } from '@pannet/core/moves/curve';
 import { movedPoint, withoutPoint, withPoint, type Points } from '@pannet/core/moves/points';
-import {
-  cycleParameters,
-  cycleRateParameters,
-  pointParameters,
-} from '@pannet/core/parameters/tables';
-import { clock, signedFigure } from '@pannet/core/quantities/wording';
-import { moveOf, withMove, type MoveTarget } from '@pannet/core/song/moves-of';
+import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
+import { clock } from '@pannet/core/quantities/wording';
+import { heldPercent } from '@pannet/core/rendering/value';
+import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
-import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
-import { TimeField } from '../controls/TimeField.tsx';
 import { useGesture } from '../controls/use-gesture.ts';
 import { changeText } from '../image/voice-edits.ts';
 import { useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
+import { moveAxes, shownRow } from './move-axis.ts';
+import { CycleFields, PointFields } from './MoveFields.tsx';
+import { useMoves } from './use-moves.ts';
 
 interface Props {
   /** Of what moves. */
   readonly name: string;
   readonly target: MoveTarget;
+  /** What is set, in the unit of what moves. */
+  readonly base?: number;
   readonly curve: Curve;
   readonly width: number;
 }
 
 const laneHeight = 44;
-/** What the lane shows of a level, in dB; what lies beyond is drawn at its edge. */
-const highestDb = 6;
-const lowestDb = -30;
 const edge = 5;
 /** Drawn every so many pixels. */
 const drawnPixels = 2;
 
-const yOf = (db: number) =>
-  edge +
-  ((highestDb - Math.min(highestDb, Math.max(lowestDb, db))) / (highestDb - lowestDb)) *
-    (laneHeight - 2 * edge);
-const dbOf = (y: number) =>
-  highestDb - ((y - edge) / (laneHeight - 2 * edge)) * (highestDb - lowestDb);
-const tenth = (db: number) => Math.round(10 * db) / 10;
+/** Where what a curve adds is drawn, and what lies at a height; beyond the ends of the axis at its edge. */
+function axisOf(parameter: MovingParameter, base: number) {
+  const { highest, lowest, absolute, roundedTo } = moveAxes[parameter];
+  const own = absolute ? base : 0;
+  const y = (shown: number) =>
+    edge +
+    Math.min(1, Math.max(0, (highest - shown) / (highest - lowest))) * (laneHeight - 2 * edge);
+  return {
+    y,
+    yOf: (by: number) => y(absolute ? heldPercent(parameter, own + by) : by),
+    byOf: (at: number) => {
+      const shown = highest - ((at - edge) / (laneHeight - 2 * edge)) * (highest - lowest);
+      return tenth(Math.round(shown / roundedTo) * roundedTo) - own;
+    },
+    shown: (by: number) => own + by,
+  };
+}
+type Axis = ReturnType<typeof axisOf>;
 
-const words = { levelDb: 'level', flanksDb: 'flanks' } as const;
+const tenth = (value: number) => Math.round(10 * value) / 10;
 
-/** How a level (or that of the flanks) goes along the song, under what it belongs to: points that are dragged, or a cycle. */
-export function MoveLane({ name, target, curve, width }: Props) {
+/** How something goes along the song, under what it belongs to: points that are dragged, or a cycle. */
+export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const open = useOpenSong();
+  const moves = useMoves();
   const view = useTimeView();
-  const what = words[target.parameter];
+  const { parameter } = target;
+  const { word: what, marks, text } = moveAxes[parameter];
+  const axis = axisOf(parameter, base);
   const said = `${what.replace(/^./, (letter) => letter.toUpperCase())} of ${name}`;
   const rateHz = useRate();
   const tempo = useSession(({ shown }) => shown.tempo);
   const [chosen, setChosen] = useState<number | null>(null);
-  const edits = (next: Curve | null) => {
-    const { song } = open.session.store.getState();
-    return [
-      { kind: 'set-moves', moves: withMove(song, target, next, crypto.randomUUID()) } as const,
-    ];
-  };
   const keep = (how: string, next: Curve | null) => {
-    if (next) open.do(`${name}, ${what}: ${how}`, edits(next));
+    if (next) moves.keep(`${name}, ${what}: ${how}`, target, next);
   };
-  const preview = (next: Curve) => open.preview(edits(next));
+  const preview = (next: Curve) => moves.preview(target, next);
   const kept = () => moveOf(open.session.store.getState().song, target)?.curve ?? curve;
   const seconds = (x: number) => (view.from + (x / width) * (view.to - view.from)) / rateHz;
   const x = (atS: number) => ((atS * rateHz - view.from) / (view.to - view.from)) * width;
   const line: string[] = [];
-  for (let px = 0; px <= width; px += drawnPixels)
-    line.push(`${px},${yOf(curveAt(curve, Math.max(0, seconds(px)), tempo)).toFixed(1)}`);
+  for (let px = 0; px <= width; px += drawnPixels) {
+    const by = curveAt(curve, Math.max(0, seconds(px)), tempo, parameter);
+    line.push(`${px},${axis.yOf(by).toFixed(1)}`);
+  }
   const addAt = (event: MouseEvent<SVGSVGElement>) => {
     if (curve.kind !== 'points') return;
     const box = event.currentTarget.getBoundingClientRect();
     const atS = seconds(event.clientX - box.left);
-    const by = tenth(dbOf(event.clientY - box.top));
-    const next = withPoint(curve, { atS, by, shape: 'straight' });
+    const by = axis.byOf(event.clientY - box.top);
+    const next = withPoint(curve, { atS, by, shape: 'straight' }, parameter);
     if (!next) return;
     keep(`a point at ${clock(atS, 2)}`, next);
     setChosen(next.points.findIndex((point) => point.atS === atS));
   };
+  const fields = { parameter, base, kept, onKeep: keep, onPreview: preview };
   return (
     <div className="move-lane" role="group" aria-label={`${said} along the song`}>
       <svg width={width} height={laneHeight} onDoubleClick={addAt} role="group" aria-label="Points">
-        <path d={`M0 ${yOf(0)}H${width}`} stroke="var(--rule)" />
-        {target.parameter === 'flanksDb' && (
-          <text x={62} y={yOf(0) + 11} fontSize={10} fill="var(--quiet)">
-            flanks
-          </text>
-        )}
-        {[0, -18].map((db) => (
-          <text key={db} x={4} y={yOf(db) + 11} fontSize={10} className="mono" fill="var(--quiet)">
-            {signedFigure(db, 0)} dB
+        <path d={`M0 ${axis.yOf(0)}H${width}`} stroke="var(--rule)" />
+        <text className="move-word" x={62} y={axis.y(marks[0]) + 4} fontSize={10}>
+          {`${name}: ${what}`}
+        </text>
+        {marks.map((mark) => (
+          <text
+            key={mark}
+            x={4}
+            y={Math.min(laneHeight - 3, axis.y(mark) + 3)}
+            fontSize={10}
+            className="move-word mono"
+          >
+            {text(mark)}
           </text>
         ))}
         <polyline points={line.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
@@ -97,6 +109,9 @@ export function MoveLane({ name, target, curve, width }: Props) {
             <PointMark
               key={n}
               name={name}
+              parameter={parameter}
+              base={base}
+              axis={axis}
               curve={curve}
               n={n}
               chosen={chosen === n}
@@ -105,15 +120,15 @@ export function MoveLane({ name, target, curve, width }: Props) {
               onChosen={() => setChosen(n)}
               onPreview={preview}
               onKeep={keep}
-              onCancel={() => open.session.endPreview()}
+              onCancel={moves.cancel}
             />
           ))}
       </svg>
       <span className="move-tools">
         {curve.kind === 'points' ? (
-          <PointFields curve={curve} kept={kept} n={chosen} onKeep={keep} onPreview={preview} />
+          <PointFields curve={curve} n={chosen} {...fields} />
         ) : (
-          <CycleFields curve={curve} kept={kept} onKeep={keep} onPreview={preview} />
+          <CycleFields curve={curve} {...fields} />
         )}
         <select
           className="plain-select"
@@ -138,7 +153,7 @@ export function MoveLane({ name, target, curve, width }: Props) {
           className="btn-tool"
           aria-label={`Let the ${what} of ${name} stand still`}
           title="Let it stand still"
-          onClick={() => open.do(`${name}: ${what} stands still`, edits(null))}
+          onClick={() => moves.keep(`${name}: ${what} stands still`, target, null)}
         >
           <Trash aria-hidden />
         </button>
@@ -149,6 +164,9 @@ export function MoveLane({ name, target, curve, width }: Props) {
 
 interface PointProps {
   readonly name: string;
+  readonly parameter: MovingParameter;
+  readonly base: number;
+  readonly axis: Axis;
   readonly curve: Points;
   readonly n: number;
   readonly chosen: boolean;
@@ -161,15 +179,20 @@ interface PointProps {
 }
 
 function PointMark(props: PointProps) {
-  const { name, curve, n, chosen, x, secondsAPixel, onChosen, onPreview, onKeep, onCancel } = props;
+  const { name, parameter, base, axis, curve, n, chosen, x, secondsAPixel } = props;
+  const { onChosen, onPreview, onKeep, onCancel } = props;
+  const { text, highest, lowest, roundedTo } = moveAxes[parameter];
   const { atS, by } = curve.points[n];
-  const dragged = (held: Held, event: { clientX: number; clientY: number }) =>
-    movedPoint(held.curve, n, {
-      atS: held.curve.points[n].atS + (event.clientX - held.x) * secondsAPixel,
-      by: tenth(dbOf(yOf(held.curve.points[n].by) + event.clientY - held.y)),
-    });
+  const dragged = (held: Held, event: { clientX: number; clientY: number }) => {
+    const point = held.curve.points[n];
+    // A point that lies beyond the axis stays there while it is moved in time alone.
+    const up = event.clientY - held.y;
+    const to = up === 0 ? point.by : axis.byOf(axis.yOf(point.by) + up);
+    const atS = point.atS + (event.clientX - held.x) * secondsAPixel;
+    return movedPoint(held.curve, n, { atS, by: to }, parameter);
+  };
   const named = ({ points }: Points) =>
-    `point at ${clock(points[n].atS, 2)}, ${signedFigure(points[n].by, 1)} dB`;
+    `point at ${clock(points[n].atS, 2)}, ${text(axis.shown(points[n].by))}`;
   const { handlers, cancel } = useGesture<Held>({
     begin: (event) => ({ x: event.clientX, y: event.clientY, curve }),
     move: (held, event) => onPreview(dragged(held, event)),
@@ -184,26 +207,33 @@ function PointMark(props: PointProps) {
   });
   const onKeyDown = (event: KeyboardEvent) => {
     const fine = event.altKey ? 0.1 : event.shiftKey ? 10 : 1;
+    const { step } = movingParameters[parameter];
+    const up = Math.sign(highest - lowest) * Math.max(roundedTo, step * fine);
     const steps: Record<string, Partial<Points['points'][number]>> = {
       ArrowLeft: { atS: atS - 0.01 * fine },
       ArrowRight: { atS: atS + 0.01 * fine },
-      ArrowUp: { by: tenth(by + 0.5 * fine) },
-      ArrowDown: { by: tenth(by - 0.5 * fine) },
+      ArrowUp: { by: tenth(by + up) },
+      ArrowDown: { by: tenth(by - up) },
     };
     if (event.key in steps) {
-      const next = movedPoint(curve, n, steps[event.key]);
+      const next = movedPoint(curve, n, steps[event.key], parameter);
       const to = next.points[n];
       // A key that is held is one step.
       onKeep(
         to.by === by
           ? `point ${n + 1} ${clock(atS, 3)} → ${clock(to.atS, 3)}`
-          : changeText(`point ${n + 1}`, pointParameters.by, by, to.by),
+          : changeText(
+              `point ${n + 1}`,
+              shownRow(parameter, base),
+              axis.shown(by),
+              axis.shown(to.by),
+            ),
         next,
       );
     } else if (event.key === 'Delete' || event.key === 'Backspace') {
       const next = withoutPoint(curve, n);
       if (next) onKeep(`point at ${clock(atS, 2)} removed`, next);
-      else say('The last point stays: a level that does not move stands still.');
+      else say('The last point stays: what does not move stands still.');
     } else if (event.key !== 'Escape' || !cancel()) return;
     event.preventDefault();
     event.stopPropagation();
@@ -214,9 +244,9 @@ function PointMark(props: PointProps) {
       className="move-point"
       role="button"
       tabIndex={0}
-      aria-label={`Point of ${name} at ${clock(atS, 2)}: ${signedFigure(by, 1)} dB`}
+      aria-label={`Point of ${name} at ${clock(atS, 2)}: ${text(axis.shown(by))}`}
       cx={x}
-      cy={yOf(by)}
+      cy={axis.yOf(by)}
       r={chosen ? 5 : 4}
       fill={chosen ? 'var(--breaks)' : 'var(--ink)'}
       onFocus={onChosen}
@@ -230,140 +260,4 @@ interface Held {
   readonly x: number;
   readonly y: number;
   readonly curve: Points;
-}
-
-interface Fields<Of extends Curve> extends Pick<PointProps, 'onKeep' | 'onPreview'> {
-  /** As it is shown, and as it is kept: what is changed is said from there. */
-  readonly curve: Of;
-  readonly kept: () => Curve;
-}
-
-/** The chosen point, typed. */
-function PointFields(props: Fields<Points> & { readonly n: number | null }) {
-  const { curve, kept, n, onKeep, onPreview } = props;
-  const rateHz = useRate();
-  const point = n === null ? undefined : curve.points.at(n);
-  if (!point || n === null)
-    return <span className="quiet small">double click: a point · drag it · Delete removes it</span>;
-  const at = (what: string, to: Partial<typeof point>) => onKeep(what, movedPoint(curve, n, to));
-  const before = () => {
-    const was = kept();
-    return was.kind === 'points' ? was.points[n].by : point.by;
-  };
-  return (
-    <>
-      <TimeField
-        label="Time of the point"
-        seconds={point.atS}
-        sample={1 / rateHz}
-        onCommit={(atS) => at(`point at ${clock(atS, 2)}`, { atS })}
-        onRefuse={say}
-      />
-      <NumberField
-        parameter={pointParameters.by}
-        label="Level of the point"
-        value={point.by}
-        width={78}
-        onPreview={(by) => onPreview(movedPoint(curve, n, { by }))}
-        onCommit={(by) =>
-          at(changeText(`point ${n + 1}`, pointParameters.by, before(), by), { by })
-        }
-      />
-      <select
-        className="plain-select"
-        aria-label="How it goes on"
-        value={point.shape}
-        onChange={(event) =>
-          at(`point goes on ${event.target.value}`, {
-            shape: event.target.value as typeof point.shape,
-          })
-        }
-      >
-        <option value="straight">straight</option>
-        <option value="smooth">smooth</option>
-        <option value="step">in a step</option>
-      </select>
-    </>
-  );
-}
-
-type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
-
-/** A cycle's values; it only takes away, so that it never makes louder. */
-function CycleFields({ curve, kept, onKeep, onPreview }: Fields<Cycle>) {
-  const { rate, depthDb, phasePercent, shape } = curve;
-  const parameter = cycleRateParameters[rate.unit];
-  const before = () => {
-    const was = kept();
-    return was.kind === 'cycle' ? was : curve;
-  };
-  const rated = (value: number): Cycle => ({ ...curve, rate: { ...rate, value } });
-  const value = (key: 'depthDb' | 'phasePercent', now: number) => (
-    <NumberField
-      parameter={cycleParameters[key]}
-      label={cycleParameters[key].label}
-      value={now}
-      width={78}
-      onPreview={(to) => onPreview({ ...curve, [key]: to })}
-      onCommit={(to) =>
-        onKeep(
-          changeText(
-            cycleParameters[key].label.toLowerCase(),
-            cycleParameters[key],
-            before()[key],
-            to,
-          ),
-          { ...curve, [key]: to },
-        )
-      }
-    />
-  );
-  return (
-    <>
-      <span className="quiet small">{parameter.label.toLowerCase()}</span>
-      <NumberField
-        parameter={parameter}
-        label="Rate of the cycle"
-        value={rate.value}
-        width={84}
-        onPreview={(to) => onPreview(rated(to))}
-        onCommit={(to) =>
-          onKeep(changeText('cycle', parameter, before().rate.value, to), rated(to))
-        }
-      />
-      <select
-        className="plain-select"
-        aria-label="Unit of the rate"
-        value={rate.unit}
-        onChange={(event) =>
-          onKeep(`cycle in ${event.target.value}`, {
-            ...curve,
-            rate: { value: rate.value, unit: event.target.value as Cycle['rate']['unit'] },
-          })
-        }
-      >
-        <option value="Hz">a second</option>
-        <option value="beats">beats</option>
-      </select>
-      <span className="quiet small">depth</span>
-      {value('depthDb', depthDb)}
-      <span className="quiet small">phase</span>
-      {value('phasePercent', phasePercent)}
-      <select
-        className="plain-select"
-        aria-label="Shape of the cycle"
-        value={shape}
-        onChange={(event) =>
-          onKeep(`cycle ${event.target.value}`, {
-            ...curve,
-            shape: event.target.value as Cycle['shape'],
-          })
-        }
-      >
-        <option value="sine">sine</option>
-        <option value="triangle">triangle</option>
-        <option value="square">square</option>
-      </select>
-    </>
-  );
 }

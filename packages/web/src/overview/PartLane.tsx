@@ -1,9 +1,9 @@
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { plural } from '@pannet/core/quantities/wording';
-import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import type { Part } from '@pannet/core/song/song';
 import { memo, useRef, type MouseEvent } from 'react';
+import { useShallow } from 'zustand/react/shallow';
 import { familyMarks } from '../parts/family-marks.tsx';
 import {
   useOpenSong,
@@ -16,6 +16,7 @@ import {
 } from '../session/open-song.ts';
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
+import { movedBase, movedName, movesOfPart } from './moves-of-part.ts';
 import { MoveLane } from './MoveLane.tsx';
 import { ShiftBar } from './ShiftBar.tsx';
 import { useVisible } from './use-visible.ts';
@@ -31,12 +32,6 @@ interface Props {
   readonly frames: number;
 }
 
-const targetOf = (id: string, parameter: MoveTarget['parameter']): MoveTarget => ({
-  kind: 'part',
-  id,
-  parameter,
-});
-
 /** One part over time; what moves under it. Drawn anew by itself where the view changes, and only where it is seen. */
 export const PartLane = memo(function PartLane({ part, grouped, width, frames }: Props) {
   const open = useOpenSong();
@@ -51,8 +46,7 @@ export const PartLane = memo(function PartLane({ part, grouped, width, frames }:
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
-  const level = useSession(({ shown }) => moveOf(shown, targetOf(part.id, 'levelDb')));
-  const flanks = useSession(({ shown }) => moveOf(shown, targetOf(part.id, 'flanksDb')));
+  const moves = useSession(useShallow(({ shown }) => movesOfPart(shown, part)));
   const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
     if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
       if (partId !== part.id || partIds.length > 1)
@@ -101,18 +95,16 @@ export const PartLane = memo(function PartLane({ part, grouped, width, frames }:
         <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
         {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}
       </button>
-      {[level, flanks].map(
-        (move) =>
-          move && (
-            <MoveLane
-              key={move.target.parameter}
-              name={part.name}
-              target={move.target}
-              curve={move.curve}
-              width={width}
-            />
-          ),
-      )}
+      {moves.map(({ id, target, curve }) => (
+        <MoveLane
+          key={id}
+          name={movedName(part, target)}
+          target={target}
+          base={movedBase(part, target)}
+          curve={curve}
+          width={width}
+        />
+      ))}
     </div>
   );
 });

@@ -1,4 +1,4 @@
-import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
+import { CaretDown, CaretRight, Trash, WaveTriangle } from '@phosphor-icons/react';
 import { echoParameters, feedParameters, roomParameters } from '@pannet/core/parameters/tables';
 import { figure } from '@pannet/core/quantities/wording';
 import { roots } from '@pannet/core/rendering/plan';
@@ -8,18 +8,29 @@ import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
 import { isNetwork, roomKinds, type RoomKind, type RoomSound } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Feed, Part, Room } from '@pannet/core/song/song';
+import {
+  belongsToRoom,
+  feedTarget,
+  levelTarget,
+  moveOf,
+  type MoveTarget,
+} from '@pannet/core/song/moves-of';
+import type { Feed, Move, Part, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
+import { useShallow } from 'zustand/react/shallow';
 import { NumberField } from '../controls/NumberField.tsx';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { changeText } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
-import { useOpenSong, useRate, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.ts';
 import { LaneName } from './LaneName.tsx';
+import { MoveLane } from './MoveLane.tsx';
+import { useMoves } from './use-moves.ts';
 
 interface Props {
   readonly room: Room;
+  readonly width?: number;
 }
 
 /** How a room is changed: shown while it is dragged, and kept as one step. */
@@ -43,7 +54,7 @@ const echoKeys = [
 const returnKeys = ['widthPercent', 'lowCutHz', 'highCutHz'] as const;
 
 /** A room under the parts: what it is, what feeds it, and behind the arrow all that it is set to. */
-export function RoomLane({ room }: Props) {
+export function RoomLane({ room, width = 0 }: Props) {
   const open = useOpenSong();
   const [shown, setShown] = useState(false);
   const [measuring, setMeasuring] = useState(false);
@@ -67,6 +78,18 @@ export function RoomLane({ room }: Props) {
     cancel: () => open.session.endPreview(),
   };
   const { keep } = changing;
+  const along = useSession(
+    useShallow(({ shown }) => shown.moves.filter(({ target }) => belongsToRoom(target, id))),
+  );
+  const remove = () => {
+    const { song } = open.session.store.getState();
+    const others = song.moves.filter(({ target }) => !belongsToRoom(target, id));
+    const still = others.length < song.moves.length;
+    open.do(`remove ${name}`, [
+      ...(still ? [{ kind: 'set-moves', moves: others } as const] : []),
+      ...edits(null),
+    ]);
+  };
   return (
     <section
       className={`room-lane${muted ? ' unheard' : ''}`}
@@ -101,6 +124,7 @@ export function RoomLane({ room }: Props) {
         </select>
         <FedBy room={room} />
         <span className="flex-grow-1" />
+        <Ride label="its level" room={room} target={levelTarget('room', id)} />
         <Field changing={changing} row="levelDb" label={`Level of ${name}`} />
         <button
           type="button"
@@ -112,12 +136,7 @@ export function RoomLane({ room }: Props) {
         >
           M
         </button>
-        <button
-          type="button"
-          className="btn-tool"
-          aria-label={`Remove ${name}`}
-          onClick={() => open.do(`remove ${name}`, edits(null))}
-        >
+        <button type="button" className="btn-tool" aria-label={`Remove ${name}`} onClick={remove}>
           <Trash aria-hidden />
         </button>
       </div>
@@ -149,6 +168,9 @@ export function RoomLane({ room }: Props) {
           <Feeds changing={changing} />
         </div>
       )}
+      {along.map((move) => (
+        <RoomMove key={move.id} room={room} move={move} width={width} />
+      ))}
       {measuring && (
         <MixDialog
           root={roots.room(id)}
@@ -159,6 +181,39 @@ export function RoomLane({ room }: Props) {
       )}
     </section>
   );
+}
+
+interface RideProps {
+  readonly label: string;
+  readonly room: Room;
+  readonly target: MoveTarget;
+}
+
+/** Begins to move a level along the song. */
+function Ride({ label, room, target }: RideProps) {
+  const moves = useMoves();
+  const rides = useSession(({ shown }) => moveOf(shown, target) !== null);
+  return (
+    <button
+      type="button"
+      className="btn-tool"
+      aria-label={`Ride ${label} along the song, ${room.name}`}
+      title={`Ride ${label} along the song`}
+      disabled={rides}
+      onClick={() => moves.begin(`${room.name}: ${label} along the song`, target)}
+    >
+      <WaveTriangle aria-hidden />
+    </button>
+  );
+}
+
+/** What it gives back, or what a part is fed into it at, along the song; nothing of a feed that is gone. */
+function RoomMove({ room, move, width }: { room: Room; move: Move; width: number }) {
+  const { target, curve } = move;
+  const part = useSession(({ shown }) => (target.of === null ? null : shown.parts[target.of]));
+  if (target.of !== null && !room.feeds.some(({ partId }) => partId === target.of)) return null;
+  const name = part ? `${part.name} into ${room.name}` : room.name;
+  return <MoveLane name={name} target={target} curve={curve} width={width} />;
 }
 
 type RoomRow = keyof typeof roomParameters;
@@ -347,6 +402,11 @@ function Feeds({ changing }: { readonly changing: Changing }) {
                     )
                   }
                   onCancel={cancel}
+                />
+                <Ride
+                  label={`the feed of ${part.name}`}
+                  room={room}
+                  target={feedTarget(room.id, part.id)}
                 />
               </td>
               <td>

@@ -77,7 +77,7 @@ export function SongPlace() {
           </SortableContext>
         </DndContext>
         {song.rooms.map((room) => (
-          <RoomLane key={room.id} room={room} />
+          <RoomLane key={room.id} room={room} width={width} />
         ))}
       </div>
       <SongTools />

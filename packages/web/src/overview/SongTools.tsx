@@ -1,9 +1,5 @@
 import { newGroup, inGroup, groupOf } from '@pannet/core/song/groups';
-import type { Curve } from '@pannet/core/moves/curve';
-import { barsAt, secondsAtBar, usualTempo } from '@pannet/core/moves/tempo';
-import { isOpenThrough, snapped, withThrow } from '@pannet/core/moves/throws';
-import { moveOf, withMove, type MoveTarget } from '@pannet/core/song/moves-of';
-import { clock, plural } from '@pannet/core/quantities/wording';
+import { plural } from '@pannet/core/quantities/wording';
 import { feedOf, withFeed } from '@pannet/core/rooms/feeds';
 import { mostRooms, roomKinds, type RoomKind } from '@pannet/core/rooms/room';
 import { roomKindNames, startingRoom } from '@pannet/core/rooms/starting';
@@ -11,7 +7,6 @@ import { useStore } from 'zustand';
 import { say } from '../controls/notices.ts';
 import {
   useOpenSong,
-  usePlayback,
   useRate,
   useRecordings,
   useSelectedPart,
@@ -20,10 +15,9 @@ import {
 } from '../session/open-song.ts';
 import { ShiftField } from '../takes/ShiftField.tsx';
 import { TempoField } from '../tempo/TempoField.tsx';
+import { MoveMenu } from './MoveMenu.tsx';
 import { shiftEdits, shiftName } from './part-shift.ts';
-
-/** Abrupt, and no click. */
-const throwFadeS = 0.008;
+import { ThrowMenu } from './ThrowMenu.tsx';
 
 const newOne = 'new';
 const none = 'none';
@@ -52,60 +46,6 @@ export function SongTools() {
     }
     const what = where === newOne ? 'a group' : where === none ? 'in no group' : `into ${name}`;
     open.do(`${together}: ${what}`, [{ kind: 'set-groups', groups }]);
-  };
-  const loop = usePlayback((state) => state.loop);
-  const targetOf = (parameter: MoveTarget['parameter']): MoveTarget => ({
-    kind: 'part',
-    id: part?.id ?? '',
-    parameter,
-  });
-  const setCurve = (name: string, target: MoveTarget, curve: Curve) => {
-    const kept = open.session.store.getState().song;
-    open.do(`${part?.name}: ${name}`, [
-      { kind: 'set-moves', moves: withMove(kept, target, curve, crypto.randomUUID()) },
-    ]);
-  };
-  const addMove = (parameter: MoveTarget['parameter']) => {
-    const atS = open.playback.store.getState().frame / rateHz;
-    setCurve(
-      `${parameter === 'levelDb' ? 'level' : 'flanks'} along the song`,
-      targetOf(parameter),
-      { kind: 'points', points: [{ atS, by: 0, shape: 'straight' }] },
-    );
-  };
-  /** The flanks are heard in the loop, and where they were thrown before. @param parts of a bar to which it snaps; null for none */
-  const throwFlanks = (parts: number | null) => {
-    if (!loop) {
-      say('Drag across a row or the wave for a loop first: the flanks are heard in it.');
-      return;
-    }
-    const tempo = open.session.store.getState().song.tempo ?? usualTempo;
-    const at = (frame: number) =>
-      parts === null
-        ? frame / rateHz
-        : snapped(
-            frame / rateHz,
-            parts,
-            (seconds) => barsAt(tempo, seconds),
-            (bars) => secondsAtBar(tempo, bars),
-          );
-    const [fromS, toS] = [at(loop.start), at(loop.end)];
-    if (toS <= fromS) {
-      say('The loop is too short for that grid.');
-      return;
-    }
-    const target = targetOf('flanksDb');
-    const known = moveOf(open.session.store.getState().song, target)?.curve ?? null;
-    const stretch = { fromS, toS, fadeS: throwFadeS };
-    if (isOpenThrough(known, stretch)) {
-      say('The flanks are heard all through the loop already: close them somewhere first.');
-      return;
-    }
-    setCurve(`flanks open ${clock(fromS, 2)}–${clock(toS, 2)}`, target, withThrow(known, stretch));
-  };
-  const move = (what: string) => {
-    if (what === 'levelDb' || what === 'flanksDb') addMove(what);
-    else throwFlanks(what === 'free' ? null : Number(what));
   };
   const addRoom = (kind: RoomKind) => {
     const { rooms } = open.session.store.getState().song;
@@ -172,29 +112,8 @@ export function SongTools() {
             at={open.playback.store.getState().frame}
             onShift={shift}
           />
-          <select
-            className="plain-select"
-            aria-label={`Move ${part.name} along the song`}
-            title="By points or a cycle, drawn under it; or its flanks thrown open in the loop"
-            value=""
-            onChange={(event) => move(event.target.value)}
-          >
-            <option value="" disabled hidden>
-              Move …
-            </option>
-            {(['levelDb', 'flanksDb'] as const).map((parameter) => (
-              <option
-                key={parameter}
-                value={parameter}
-                disabled={moveOf(song, targetOf(parameter)) !== null}
-              >
-                {parameter === 'levelDb' ? 'its level' : 'its flanks'}
-              </option>
-            ))}
-            <option value="free">flanks open in the loop</option>
-            <option value="8">… on eighths</option>
-            <option value="16">… on sixteenths</option>
-          </select>
+          <MoveMenu part={part} />
+          <ThrowMenu part={part} />
           {song.rooms.length > 0 && (
             <select
               className="plain-select"

@@ -1,5 +1,6 @@
 /** @jest-environment jsdom */
 import { beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { partTarget } from '@pannet/core/song/moves-of';
 import { removalEdits } from '@pannet/core/song/removal';
 import { act, fireEvent, screen, within } from '@testing-library/react';
 import type { OpenSong } from '../session/open-song.ts';
@@ -149,33 +150,104 @@ test('the tempo is tapped and its bars have as many beats as are typed', () => {
   expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
 });
 
-test('flanks are thrown open in the loop, on the grid, and once more elsewhere', () => {
-  choose('Move Harp along the song', 'free');
-  expect(song().moves).toEqual([]);
-  type(screen.getByLabelText('Tempo'), '120');
-  act(() => open.playback.setLoop({ start: 1.1 * 48_000, end: 2.4 * 48_000 }, true));
-  choose('Move Harp along the song', '8');
+describe('what becomes of a part in the loop', () => {
+  /** Its dialog, opened if it is not there. */
+  const press = (name: string) => {
+    if (!screen.queryByRole('button', { name }))
+      fireEvent.click(screen.getByRole('button', { name: 'In the loop …' }));
+    fireEvent.click(screen.getByRole('button', { name }));
+  };
+  const loop = (from: number, to: number) =>
+    act(() => open.playback.setLoop({ start: from * 48_000, end: to * 48_000 }, true));
   const points = () => {
     const { curve } = song().moves[0];
     return curve.kind === 'points' ? curve.points.map(({ atS, by }) => [atS, by]) : [];
   };
-  expect(song().moves[0].target).toEqual({ kind: 'part', id: 'harp', parameter: 'flanksDb' });
-  expect(points()).toEqual([
-    [0.992, -120],
-    [1, 0],
-    [2.5, 0],
-    [2.508, -120],
-  ]);
-  act(() => open.playback.setLoop({ start: 4 * 48_000, end: 5 * 48_000 }, true));
-  choose('Move Harp along the song', 'free');
-  expect(points()).toHaveLength(8);
-  const steps = () => open.session.store.getState().history.undo.length;
-  const before = steps();
-  choose('Move Harp along the song', 'free');
-  expect(steps()).toBe(before);
-  expect(screen.getByRole('group', { name: 'Flanks of Harp along the song' })).toBeTruthy();
-  fireEvent.click(screen.getByRole('button', { name: 'Let the flanks of Harp stand still' }));
-  expect(song().moves).toEqual([]);
+
+  test('flanks are thrown open, on the grid, and once more elsewhere', () => {
+    press('flanks open');
+    expect(song().moves).toEqual([]);
+    type(screen.getByLabelText('Tempo'), '120');
+    loop(1.1, 2.4);
+    press('eighths');
+    press('flanks open');
+    expect(song().moves[0].target).toEqual(partTarget('harp', 'flanksDb'));
+    expect(points()).toEqual([
+      [0.992, -120],
+      [1, 0],
+      [2.5, 0],
+      [2.508, -120],
+    ]);
+    loop(4, 5);
+    press('as it is');
+    press('flanks open');
+    expect(points()).toHaveLength(8);
+    const steps = () => open.session.store.getState().history.undo.length;
+    const before = steps();
+    press('flanks open');
+    expect(steps()).toBe(before);
+    expect(screen.getByRole('group', { name: 'Flanks of Harp along the song' })).toBeTruthy();
+    fireEvent.click(screen.getByRole('button', { name: 'Let the flanks of Harp stand still' }));
+    expect(song().moves).toEqual([]);
+  });
+
+  test('sides change places as far as it is wide, with fades as long as they are typed', () => {
+    act(
+      () =>
+        void open.do('narrower', [
+          { kind: 'set-stage', partId: 'harp', changes: { widthPercent: 80 } },
+        ]),
+    );
+    loop(2, 3);
+    press('sixteenths');
+    type(screen.getByLabelText('Fade'), '250');
+    press('sides change places');
+    expect(song().moves[0].target).toEqual(partTarget('harp', 'widthPercent'));
+    expect(points()).toEqual([
+      [1.75, 0],
+      [2, -160],
+      [3, -160],
+      [3.25, 0],
+    ]);
+    expect(screen.getByRole('button', { name: /^Point of Harp at 0:02.00: −80 %/ })).toBeTruthy();
+  });
+});
+
+describe('a voice along the song', () => {
+  test('has a place that is said as what it comes to, and only where it has one between the sides', () => {
+    const [first, second] = song().parts.harp.image.voices;
+    const side = second.placement.kind === 'pan' ? second.placement.panPercent : Number.NaN;
+    choose('Move Harp along the song', `${second.id}/panPercent`);
+    const lane = within(screen.getByRole('group', { name: /^Place of Harp, .* along the song$/ }));
+    fireEvent.focus(lane.getByRole('button', { name: /^Point of Harp/ }));
+    type(lane.getByLabelText('Place of the point'), '-100');
+    const { target, curve } = song().moves[0];
+    expect(target).toEqual({
+      kind: 'voice',
+      id: 'harp',
+      of: second.id,
+      parameter: 'panPercent',
+    });
+    expect(curve).toMatchObject({ points: [{ by: -100 - side }] });
+    expect(lane.getByRole('button', { name: /: L 100$/ })).toBeTruthy();
+    act(
+      () =>
+        void open.do('mirrored', [
+          {
+            kind: 'set-voice',
+            partId: 'harp',
+            voiceId: second.id,
+            changes: { placement: { kind: 'mirror' } },
+          },
+        ]),
+    );
+    // Its place waits until it has one again.
+    expect(screen.queryByRole('group', { name: /^Place of Harp/ })).toBeNull();
+    const options = [...(screen.getByLabelText('Move Harp along the song') as HTMLSelectElement)];
+    const values = options.map((option) => (option as HTMLOptionElement).value);
+    expect(values).toContain(`${first.id}/levelDb`);
+    expect(values).not.toContain(`${second.id}/panPercent`);
+  });
 });
 
 describe('a room', () => {
@@ -203,6 +275,22 @@ describe('a room', () => {
     expect(song().rooms).toEqual([]);
     act(() => void open.session.undo());
     expect(room().decayS).toBe(2);
+  });
+
+  test('its level and what feeds it are ridden, and go with it', () => {
+    choose('Add a room', 'hall');
+    choose(/^Feed a room/, room().id);
+    fireEvent.click(lane('Hall').getByRole('button', { name: 'Settings of Hall' }));
+    fireEvent.click(lane('Hall').getByRole('button', { name: /^Ride its level/ }));
+    fireEvent.click(lane('Hall').getByRole('button', { name: /^Ride the feed of Harp/ }));
+    expect(song().moves.map(({ target: { kind } }) => kind)).toEqual(['room', 'feed']);
+    for (const name of [/^Level of Hall along/, /^Level of Harp into Hall along/])
+      expect(lane('Hall').getByRole('group', { name })).toBeTruthy();
+    fireEvent.click(lane('Hall').getByRole('button', { name: 'Remove Hall' }));
+    expect([song().rooms, song().moves]).toEqual([[], []]);
+    act(() => void open.session.undo());
+    expect(song().moves).toHaveLength(2);
+    expect(removalEdits(song(), 'harp').map(({ kind }) => kind)).toContain('set-moves');
   });
 
   test('a voice that feeds it and is gone is said, and nothing else', () => {

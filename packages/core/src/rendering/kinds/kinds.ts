@@ -5,6 +5,7 @@ import type { NodeBase, NodeKind } from './kind.ts';
 import { listenedKind, type ListenedNode } from './listened.ts';
 import { matrixKind, type MatrixNode } from './matrix.ts';
 import { monitorKind, type MonitorNode } from './monitor.ts';
+import { placedKind, type PlacedNode } from './placed.ts';
 import { readingKind, type ReadingNode } from './reading.ts';
 import { roomKind, type RoomNode } from './room.ts';
 import { sumKind, type SumNode } from './sum.ts';
@@ -14,6 +15,7 @@ export type PlanNode =
   | ReadingNode
   | SumNode
   | MatrixNode
+  | PlacedNode
   | GainNode
   | BedNode
   | BusNode
@@ -28,6 +30,7 @@ export const nodeKinds: {
   reading: readingKind,
   sum: sumKind,
   matrix: matrixKind,
+  placed: placedKind,
   gain: gainKind,
   bed: bedKind,
   bus: busKind,

@@ -1,5 +1,6 @@
 import { failure } from '../../outcome.ts';
 import { id } from '../../parameters/description.ts';
+import { belongsToPart } from '../moves-of.ts';
 import { edited, editOf, type EditModule } from './edit.ts';
 import { noPart, partOf } from './edited-part.ts';
 
@@ -12,7 +13,7 @@ export const removePart: EditModule<typeof description> = {
     if (!part) return noPart(partId);
     const named =
       song.groups.some(({ partIds }) => partIds.includes(partId)) ||
-      song.moves.some(({ target }) => target.kind === 'part' && target.id === partId) ||
+      song.moves.some(({ target }) => belongsToPart(target, partId)) ||
       song.rooms.some(({ feeds }) => feeds.some((feed) => feed.partId === partId));
     if (named)
       return failure(

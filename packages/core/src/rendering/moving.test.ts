@@ -1,0 +1,374 @@
+import { describe, expect, test } from '@jest/globals';
+import { neutralStage } from '../image/stage.ts';
+import { noise, sine } from '../measurement/signals.fixture.ts';
+import { curveDescription, type Curve } from '../moves/curve.ts';
+import { thrownAs, withThrow } from '../moves/throws.ts';
+import { movingParameters } from '../parameters/tables.ts';
+import { feedOf } from '../rooms/feeds.ts';
+import { newRoom } from '../rooms/room.ts';
+import { groupOfParts } from '../song/along.ts';
+import { apply } from '../song/commands.ts';
+import {
+  feedTarget,
+  levelTarget,
+  partTarget,
+  voiceTarget,
+  type MoveTarget,
+} from '../song/moves-of.ts';
+import type { Song } from '../song/song.ts';
+import { newVoice } from '../voices/voice.ts';
+import { panGains, panLaws } from '../voices/pan-law.ts';
+import { compile } from './compile.ts';
+import {
+  differenceDb,
+  memoryPlayer,
+  memorySong,
+  renderSides,
+  runPlayer,
+  sharpestBend,
+} from './memory.fixture.ts';
+import { memoryOf, nodesUnder, roots } from './plan.ts';
+
+const rate = 48_000;
+const { abs, cos, log10, max, min, PI, sin } = Math;
+
+const pan = (panPercent: number) => ({ placement: { kind: 'pan', panPercent } as const });
+const pair = {
+  voices: [
+    newVoice('left', 'left', pan(-100)),
+    newVoice('right', 'right', { ...pan(100), take: 2 }),
+  ],
+  stage: neutralStage,
+};
+const alone = { voices: [newVoice('v1', 'middle')], stage: neutralStage };
+const points = (...list: readonly (readonly [number, number])[]): Curve =>
+  curveDescription.parse({ kind: 'points', points: list.map(([atS, by]) => ({ atS, by })) });
+const cycle = (values: object): Curve => curveDescription.parse({ kind: 'cycle', ...values });
+
+/** A song with these moves; a room that is fed by its part, and a group round it. */
+function moved(song: Song, ...moves: readonly (readonly [MoveTarget, Curve])[]): Song {
+  const outcome = apply(song, {
+    id: 'c',
+    name: 'move',
+    role: 'do',
+    edits: [
+      { kind: 'set-groups', groups: [groupOfParts('g', 'G', ['p0'])] },
+      {
+        kind: 'set-rooms',
+        rooms: [newRoom('r', 'R', { kind: 'ambience', decayS: 0.2, feeds: [feedOf('p0')] })],
+      },
+      {
+        kind: 'set-moves',
+        moves: moves.map(([target, curve], n) => ({ id: `m${n}`, target, curve })),
+      },
+    ],
+  });
+  if (!outcome.ok) throw new Error(outcome.error.sentence);
+  return outcome.value.song;
+}
+
+/** One part of two takes. */
+function twoTakes(first: Float32Array, second: Float32Array, image = pair) {
+  const memory = memorySong([first, second], rate, alone);
+  const other = memory.song.parts.p1.takes[0];
+  const outcome = apply(memory.song, {
+    id: 'c',
+    name: 'two takes',
+    role: 'do',
+    edits: [
+      { kind: 'remove-part', partId: 'p1' },
+      {
+        kind: 'set-takes',
+        partId: 'p0',
+        changes: { takes: [memory.song.parts.p0.takes[0], { ...other, id: 't2' }], image },
+      },
+    ],
+  });
+  if (!outcome.ok) throw new Error(outcome.error.sentence);
+  return { ...memory, song: outcome.value.song };
+}
+
+describe('a place that moves', () => {
+  test.each(panLaws.map((law) => [law]))(
+    'goes from side to side by the law of %s dB',
+    async (law) => {
+      const memory = memorySong([noise(2, rate, 3)], rate, alone);
+      const song = moved({ ...memory.song, panLaw: law }, [
+        voiceTarget('p0', 'v1', 'panPercent'),
+        points([0, -100], [1, 100]),
+      ]);
+      const across = await renderSides(memory, song, roots.part('p0'), rate);
+      const raw = await renderSides(
+        memory,
+        { ...memory.song, panLaw: '0' },
+        roots.part('p0'),
+        rate,
+      );
+      for (let n = 64; n < rate; n += 331) {
+        const { left, right } = panGains(-100 + (200 * n) / rate, law);
+        expect(across.left[n]).toBeCloseTo(left * raw.left[n], 5);
+        expect(across.right[n]).toBeCloseTo(right * raw.left[n], 5);
+        // Common practice: equal power under the law of −3 dB.
+        if (law === '-3' && abs(raw.left[n]) > 0.01)
+          expect(
+            abs(10 * log10((across.left[n] ** 2 + across.right[n] ** 2) / raw.left[n] ** 2)),
+          ).toBeLessThan(0.01);
+      }
+    },
+  );
+
+  test('swings as fast as any cycle may, at equal power within 0.1 dB', async () => {
+    const memory = memorySong([noise(2, rate, 3)], rate, alone);
+    const song = moved(memory.song, [
+      voiceTarget('p0', 'v1', 'panPercent'),
+      cycle({ rate: { value: 64 }, depthPercent: 100 }),
+    ]);
+    const still = await renderSides(
+      memory,
+      { ...memory.song, panLaw: '0' },
+      roots.part('p0'),
+      rate,
+    );
+    const swung = await renderSides(memory, song, roots.part('p0'), rate);
+    let widest = 0;
+    for (let n = 0; n < rate; n++) {
+      if (abs(still.left[n]) < 0.01) continue;
+      const db = 10 * log10((swung.left[n] ** 2 + swung.right[n] ** 2) / still.left[n] ** 2);
+      widest = max(widest, abs(db));
+    }
+    expect(widest).toBeLessThan(0.1);
+  });
+
+  test('with the low end in the middle and the difference tilted, is where it would stand', async () => {
+    const stage = {
+      ...neutralStage,
+      tiltDb: 4,
+      lowMono: { hz: 150, kind: 'difference' as const },
+    };
+    const image = { voices: [newVoice('v1', 'middle')], stage };
+    const there = { voices: [newVoice('v1', 'there', pan(60))], stage };
+    const sound = noise(1, rate, 3);
+    const song = moved(memorySong([sound], rate, image).song, [
+      voiceTarget('p0', 'v1', 'panPercent'),
+      points([0, 60]),
+    ]);
+    const memory = memorySong([sound], rate, there);
+    const [held, stands] = [
+      await renderSides(memory, song, roots.part('p0'), rate),
+      await renderSides(memory, memory.song, roots.part('p0'), rate),
+    ];
+    expect(differenceDb(held.left, stands.left)).toBeLessThan(-120);
+    expect(differenceDb(held.right, stands.right)).toBeLessThan(-120);
+  });
+});
+
+test('a pair whose width goes below nothing changes places, and the fold knows nothing of it', async () => {
+  const memory = twoTakes(noise(2, rate, 3), noise(2, rate, 4));
+  const width = partTarget('p0', 'widthPercent');
+  const song = moved(memory.song, [width, points([0.5, 0], [1.5, -200])]);
+  const [still, over] = [
+    await renderSides(memory, memory.song, roots.part('p0'), 2 * rate),
+    await renderSides(memory, song, roots.part('p0'), 2 * rate),
+  ];
+  const from = 1.6 * rate;
+  expect(differenceDb(over.left.subarray(from), still.right.subarray(from))).toBeLessThan(-120);
+  expect(differenceDb(over.right.subarray(from), still.left.subarray(from))).toBeLessThan(-120);
+  expect(
+    differenceDb(over.left.subarray(0, 0.49 * rate), still.left.subarray(0, 0.49 * rate)),
+  ).toBeLessThan(-120);
+  const fold = ({ left, right }: typeof still) => left.map((l, n) => l + right[n]);
+  expect(differenceDb(fold(over), fold(still))).toBeLessThan(-115);
+});
+
+test('an image in the place of plain: one or the other, and equal power on the way', async () => {
+  const memory = memorySong([noise(3, rate, 3)], rate, {
+    voices: [newVoice('v1', 'late', { ...pan(-100), delay: { value: 20, unit: 'ms' } })],
+    stage: neutralStage,
+  });
+  const { parameter } = thrownAs('image', 100);
+  const curve = withThrow(null, { fromS: 1, toS: 2, fadeS: 0.2 }, thrownAs('image', 100));
+  const song = moved(memory.song, [partTarget('p0', parameter), curve]);
+  const [thrown, image, plain] = [
+    await renderSides(memory, song, roots.part('p0'), 3 * rate),
+    await renderSides(memory, memory.song, roots.part('p0'), 3 * rate),
+    await renderSides(memory, memory.song, roots.plain('p0'), 3 * rate),
+  ];
+  const stretch = (side: Float32Array, from: number, to: number) =>
+    side.subarray(from * rate, to * rate);
+  expect(
+    differenceDb(stretch(thrown.left, 1.01, 1.99), stretch(image.left, 1.01, 1.99)),
+  ).toBeLessThan(-120);
+  expect(differenceDb(stretch(thrown.right, 0, 0.79), stretch(plain.right, 0, 0.79))).toBeLessThan(
+    -120,
+  );
+  expect(differenceDb(stretch(thrown.right, 2.21, 3), stretch(plain.right, 2.21, 3))).toBeLessThan(
+    -120,
+  );
+  // On the right there is plain alone: its gain is the cosine where the image's is the sine.
+  for (let n = 0.81 * rate; n < 0.99 * rate; n += 97) {
+    const way = (n / rate - 0.8) / 0.2;
+    const open = sin((PI / 2) * way * way * (3 - 2 * way));
+    expect(thrown.right[n] ** 2).toBeCloseTo((1 - open ** 2) * plain.right[n] ** 2, 4);
+  }
+});
+
+test('tremolos of a pair against each other: 12 dB a side, nothing in the fold but what their closed form says', async () => {
+  const memory = twoTakes(sine(500, -12, 4, rate), sine(500, -12, 4, rate));
+  const tremolo = { rate: { value: 2 }, depthDb: 12 };
+  const song = moved(
+    memory.song,
+    [voiceTarget('p0', 'left', 'levelDb'), cycle(tremolo)],
+    [voiceTarget('p0', 'right', 'levelDb'), cycle({ ...tremolo, phasePercent: 50 })],
+  );
+  const { left, right } = await renderSides(memory, song, roots.part('p0'), 3 * rate);
+  const still = await renderSides(memory, memory.song, roots.part('p0'), 3 * rate);
+  for (let n = 0; n < 3 * rate; n += 97) {
+    if (abs(still.left[n]) < 0.01) continue;
+    const swing = cos(2 * PI * 2 * (n / rate));
+    const [ofLeft, ofRight] = [-6 * (1 - swing), -6 * (1 + swing)].map((by) => 10 ** (by / 20));
+    expect(left[n] / still.left[n]).toBeCloseTo(ofLeft, 2);
+    expect(right[n] / still.right[n]).toBeCloseTo(ofRight, 2);
+    expect((left[n] + right[n]) / (still.left[n] + still.right[n])).toBeCloseTo(
+      (ofLeft + ofRight) / 2,
+      2,
+    );
+  }
+});
+
+test('a feed and a return that are ridden: nothing goes in or comes back while they are closed', async () => {
+  const memory = memorySong([noise(3, rate, 5)], rate, alone);
+  const room = roots.room('r');
+  const still = await renderSides(memory, moved(memory.song), room, 3 * rate);
+  const closed = points([0, -120], [1, -120], [1.01, 0]);
+  const fed = await renderSides(
+    memory,
+    moved(memory.song, [feedTarget('r', 'p0'), closed]),
+    room,
+    3 * rate,
+  );
+  const ridden = await renderSides(
+    memory,
+    moved(memory.song, [levelTarget('room', 'r'), closed]),
+    room,
+    3 * rate,
+  );
+  const loudest = (side: Float32Array) => side.reduce((most, value) => max(most, abs(value)), 0);
+  for (const { left } of [fed, ridden]) expect(loudest(left.subarray(0, rate))).toBeLessThan(2e-6);
+  const late = 2.5 * rate;
+  expect(differenceDb(fed.left.subarray(late), still.left.subarray(late))).toBeLessThan(-100);
+  expect(
+    differenceDb(ridden.left.subarray(1.1 * rate), still.left.subarray(1.1 * rate)),
+  ).toBeLessThan(-120);
+});
+
+const all: readonly (readonly [string, MoveTarget])[] = [
+  ['a level', partTarget('p0', 'levelDb')],
+  ['the flanks', partTarget('p0', 'flanksDb')],
+  ['a width', partTarget('p0', 'widthPercent')],
+  ['an image in the place of plain', partTarget('p0', 'imagePercent')],
+  ["a group's level", levelTarget('group', 'g')],
+  ["a voice's level", voiceTarget('p0', 'left', 'levelDb')],
+  ["a voice's place", voiceTarget('p0', 'left', 'panPercent')],
+  ["a room's return", levelTarget('room', 'r')],
+  ['a feed', feedTarget('r', 'p0')],
+];
+
+describe.each(all)('%s', (_, target) => {
+  const { min: least, max: most } = movingParameters[target.parameter];
+  const farthest = points([0, 0], [0.3, least], [0.5, most], [0.501, least], [1, 0]);
+  const fast = cycle({ rate: { value: 64 }, depthDb: 60, depthPercent: 200, shape: 'square' });
+
+  test.each([
+    ['points as far as they go', farthest],
+    ['a square cycle as fast as it goes', fast],
+  ])('plays in any block size as it exports: %s', async (__, curve) => {
+    const memory = twoTakes(noise(2, rate, 6), noise(2, rate, 7));
+    const song = moved(memory.song, [target, curve]);
+    const plan = compile(song, new Map());
+    const whole = await renderSides(memory, song, roots.song, 60_000);
+    const from = max(2400, min(50_000, memoryOf(nodesUnder(plan, roots.song), rate)));
+    for (const block of [128, 700]) {
+      const { player } = await memoryPlayer(memory, plan);
+      player.play();
+      const heard = runPlayer(player, 60_000, block);
+      expect(differenceDb(heard.left.subarray(from), whole.left.subarray(from))).toBeLessThan(-115);
+    }
+  });
+
+  test('begun, drawn anew and let go of while it plays, leaves no click', async () => {
+    // A level that is let go of at −18 dB steps by no more than what fades.
+    const deep = target.parameter === 'levelDb' || target.parameter === 'flanksDb' ? -18 : -60;
+    const tone = sine(1000, -18, 4, rate);
+    const memory = twoTakes(tone, tone);
+    const songs = [
+      moved(memory.song),
+      moved(memory.song, [target, points([0, deep])]),
+      moved(memory.song, [target, points([0, deep / 2], [9, deep])]),
+      moved(memory.song),
+    ];
+    const { player } = await memoryPlayer(memory, compile(songs[0], new Map()));
+    player.play();
+    const pieces = songs.map((song, n) => {
+      if (n > 0) player.aim(compile(song, new Map()));
+      return runPlayer(player, 24_000 + 37 * n, 512);
+    });
+    const sides = (['left', 'right'] as const).map((side) =>
+      Float32Array.from(pieces.flatMap((piece) => [...piece[side]])),
+    );
+    for (const [n, side] of sides.entries()) {
+      const steady = max(
+        ...pieces.map((piece) =>
+          sharpestBend((n === 0 ? piece.left : piece.right).subarray(-9600)),
+        ),
+      );
+      expect(20 * log10(sharpestBend(side.subarray(4000)) / steady)).toBeLessThan(1);
+    }
+  });
+});
+
+describe('what may not be', () => {
+  const { song } = memorySong([noise(1, rate, 1)], rate, alone);
+  const place = points([0, 0]);
+  test.each<[string, MoveTarget, Curve, RegExp]>([
+    ['a part that is none', partTarget('p9', 'levelDb'), place, /names a part, a group or a room/],
+    ['the place of a part', partTarget('p0', 'panPercent'), place, /may move: levelDb, flanksDb/],
+    ['the width of a voice', voiceTarget('p0', 'v1', 'widthPercent'), place, /levelDb, panPercent/],
+    [
+      'a voice without its name',
+      { ...voiceTarget('p0', 'v1', 'levelDb'), of: null },
+      place,
+      /names the voice/,
+    ],
+    ['a part with a voice', { ...partTarget('p0', 'levelDb'), of: 'v1' }, place, /neither/],
+    [
+      'a level of 100 dB',
+      partTarget('p0', 'levelDb'),
+      points([0, 100]),
+      /between −120 and 24 dB; it was 100/,
+    ],
+    [
+      'a place that goes on',
+      voiceTarget('p0', 'v1', 'panPercent'),
+      points([0, -201]),
+      /between −200 and 200 %/,
+    ],
+  ])('%s', (_, target, curve, sentence) => {
+    const outcome = apply(song, {
+      id: 'c',
+      name: 'move',
+      role: 'do',
+      edits: [{ kind: 'set-moves', moves: [{ id: 'm', target, curve }] }],
+    });
+    expect(outcome.ok ? '' : outcome.error.sentence).toMatch(sentence);
+  });
+
+  test('a voice that is not there: its move waits', async () => {
+    const memory = memorySong([noise(1, rate, 1)], rate, alone);
+    const waits = moved(memory.song, [voiceTarget('p0', 'gone', 'levelDb'), points([0, -60])]);
+    const [with_, without] = [
+      await renderSides(memory, waits, roots.part('p0'), 9000),
+      await renderSides(memory, memory.song, roots.part('p0'), 9000),
+    ];
+    expect(with_.left).toEqual(without.left);
+  });
+});

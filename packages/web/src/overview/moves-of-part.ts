@@ -1,0 +1,51 @@
+import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
+import { movable } from '@pannet/core/song/movable';
+import { partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
+import type { Move, Part, Song } from '@pannet/core/song/song';
+
+const voiceOf = ({ image }: Part, { kind, of }: MoveTarget) =>
+  kind === 'voice' ? image.voices.find(({ id }) => id === of) : undefined;
+
+/** What may move of a part and of its voices: a place only of those that have one between the sides. */
+export function targetsOfPart({ id, image }: Part): { name: string; targets: MoveTarget[] }[] {
+  const ofVoice = (voiceId: string, placed: boolean) =>
+    movable.voice
+      .filter((parameter) => placed || parameter !== 'panPercent')
+      .map((parameter) => voiceTarget(id, voiceId, parameter));
+  return [
+    { name: '', targets: movable.part.map((parameter) => partTarget(id, parameter)) },
+    ...image.voices.map((voice) => ({
+      name: voice.name,
+      targets: ofVoice(voice.id, voice.placement.kind === 'pan'),
+    })),
+  ];
+}
+
+/** What moves of a part, in the order of what may. */
+export function movesOfPart({ moves }: Song, part: Part): readonly Move[] {
+  if (moves.length === 0) return [];
+  return targetsOfPart(part).flatMap(({ targets }) =>
+    targets.flatMap((target) => moves.filter((move) => sameTarget(move.target, target))),
+  );
+}
+
+export function sameTarget(a: MoveTarget, b: MoveTarget): boolean {
+  return a.kind === b.kind && a.id === b.id && a.of === b.of && a.parameter === b.parameter;
+}
+
+/** Whose setting moves. */
+export function movedName(part: Part, target: MoveTarget): string {
+  const voice = voiceOf(part, target);
+  return voice ? `${part.name}, ${voice.name}` : part.name;
+}
+
+/** What is set of what moves, where that is part of what is drawn. */
+export function movedBase(part: Part, target: MoveTarget): number {
+  if (movingParameters[target.parameter].unit === 'dB') return 0;
+  const bases: Partial<Record<MovingParameter, number>> = {
+    widthPercent: part.image.stage.widthPercent,
+    imagePercent: 100,
+  };
+  const placement = voiceOf(part, target)?.placement;
+  return placement?.kind === 'pan' ? placement.panPercent : (bases[target.parameter] ?? 0);
+}
