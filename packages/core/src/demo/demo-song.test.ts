@@ -46,7 +46,7 @@ test('the demo song is one that the rules allow: eight parts of six families, a 
   for (const { align } of takes.slice(1)) expect(align?.path?.at.length).toBeGreaterThan(5);
   expect(image.voices.map(({ take }) => take)).toEqual([1, 2, 3, 4]);
   expect(made.value.song.bed).not.toBeNull();
-  // Heard together: two groups, two rooms and an echo in time, a level that moves.
+  // Heard together: two groups, two rooms and an echo in time; a level, throws and a swell along the song.
   const { groups, rooms, moves } = made.value.song;
   expect(groups.map(({ name, partIds }) => [name, partIds.length])).toEqual([
     ['Strings', 3],
@@ -58,7 +58,11 @@ test('the demo song is one that the rules allow: eight parts of six families, a 
     ['echo', 1],
   ]);
   expect(inTempo(rooms[2], made.value.song.tempo).echo.timeMs).toBeCloseTo(450, 9);
-  expect(moves).toHaveLength(1);
+  expect(moves.map(({ target: { kind, parameter } }) => [kind, parameter])).toEqual([
+    ['group', 'levelDb'],
+    ['part', 'flanksDb'],
+    ['part', 'levelDb'],
+  ]);
 }, 60_000);
 
 test('the same seed gives the same bits, another one others', () => {

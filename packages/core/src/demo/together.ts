@@ -2,14 +2,16 @@ import { neutralGroupStage } from '../image/group-stage.ts';
 import { feedOf } from '../rooms/feeds.ts';
 import { startingRoom } from '../rooms/starting.ts';
 import { groupOfParts } from '../song/along.ts';
-import { levelTarget } from '../song/moves-of.ts';
+import type { Points } from '../moves/points.ts';
+import { withThrow } from '../moves/throws.ts';
+import { levelTarget, partTarget } from '../song/moves-of.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { neutralPreparation } from '../takes/preparation.ts';
 import { beatsPerBar, secondsPerBeat, strumsFrom } from './score.ts';
 
 const bar = beatsPerBar * secondsPerBeat;
 
-/** The demo song as a whole: two groups, two rooms, an echo, and a group that gives way when the strums come in. */
+/** The demo song as a whole: two groups, two rooms, an echo, a group that gives way when the strums come in, and reeds that open and swell. */
 export function togetherEdits(): Edit[] {
   const hall = startingRoom('hall', 'hall', []);
   const plate = startingRoom('plate', 'plate', []);
@@ -64,6 +66,28 @@ export function togetherEdits(): Edit[] {
               { atS: (strumsFrom - 1) * bar, by: 0, shape: 'smooth' },
               { atS: strumsFrom * bar, by: -3, shape: 'straight' },
             ],
+          },
+        },
+        // The reeds open in the last bar of each turn, and swell with every other beat.
+        {
+          id: 'reeds-thrown',
+          target: partTarget('reed-box', 'flanksDb'),
+          curve: [3, 7, 11, 15].reduce<Points | null>(
+            (curve, at) =>
+              withThrow(curve, { fromS: at * bar, toS: (at + 1) * bar, fadeS: secondsPerBeat / 4 }),
+            null,
+          ) as Points,
+        },
+        {
+          id: 'reeds-swell',
+          target: partTarget('reed-box', 'levelDb'),
+          curve: {
+            kind: 'cycle',
+            rate: { value: 2, unit: 'beats' },
+            depthDb: 3,
+            depthPercent: 100,
+            phasePercent: 50,
+            shape: 'sine',
           },
         },
       ],

@@ -8,6 +8,7 @@ import type { FindingCode } from './finding.ts';
 import { pullingLeadMs } from './findings.ts';
 import { gauges } from './gauges.ts';
 import { keptWidth, mendsFor } from './mends.ts';
+import { motionMends, withMotion, type MovedOtherwise } from './motion-mends.ts';
 import { findingsOfPart } from './part-findings.ts';
 import type { PartFigures } from './part-figures.ts';
 import { changesInWords } from './variations.ts';
@@ -16,6 +17,8 @@ import { changesInWords } from './variations.ts';
 export interface Mend {
   readonly code: FindingCode;
   readonly image: Image;
+  /** What moves otherwise along the song; nothing where the image mends. */
+  readonly moves: readonly MovedOtherwise[];
   /** What it changes. */
   readonly words: string;
   /** The figure that the finding stands on. */
@@ -102,17 +105,29 @@ export async function findMend(
   const before = await measure(song);
   const value = gauge.read(before, song, part);
   if (value === null) return null;
-  const candidates =
+  const images =
     code === 'sides-uneven'
       ? await evenImages(part.image, before, even, (share) => tick(0.8 * share))
       : mendsFor(code, song, part, before);
+  const rateHz = song.rateHz ?? 48_000;
+  const candidates: readonly Candidate[] = [
+    ...images.map((image) => ({
+      image,
+      moves: [],
+      words: changesInWords(part.image, image, rateHz),
+    })),
+    ...(code === 'motion-dies' ? motionMends(song, part) : []).map((mend) => ({
+      image: part.image,
+      ...mend,
+    })),
+  ];
   const widthBeforeDb = before.report.sideToMidDb;
   const ranked: Ranked[] = [];
   const harms = elsewhere && (await harmOn(elsewhere, code, song, partId));
-  for (const [n, image] of candidates.entries()) {
+  for (const [n, { image, moves, words }] of candidates.entries()) {
     tick((n + 1) / (candidates.length + 1));
     const mended: Part = { ...part, image };
-    const changed: Song = { ...song, parts: { ...song.parts, [partId]: mended } };
+    const changed = withMotion({ ...song, parts: { ...song.parts, [partId]: mended } }, moves);
     const figures = await measure(changed);
     const after = gauge.read(figures, changed, mended);
     if (after === null || gauge.badness(after) >= gauge.badness(value) * 0.9) continue;
@@ -131,7 +146,6 @@ export async function findMend(
     // Of those that do as much the one that leaves the width more as it was: it is not there to be spent.
     const spent = keptWidth(code) === 'none' ? 0 : abs(widthAfterDb - widthBeforeDb);
     const rank = [gone ? 0 : 1, found.length, worse, Math.ceil(spent / 0.25), gauge.badness(after)];
-    const words = changesInWords(part.image, image, song.rateHz ?? 48_000);
     const row: Ranked = {
       rank,
       song: changed,
@@ -139,6 +153,7 @@ export async function findMend(
       mend: {
         code,
         image,
+        moves,
         words,
         before: value,
         after,
@@ -173,6 +188,9 @@ async function evenImages(
   const evened = await even(chains.voices, tick);
   return evened.ok ? [withChanges(image, evened.value.changes)] : [];
 }
+
+/** What may mend it. */
+type Candidate = Pick<Mend, 'image' | 'moves' | 'words'>;
 
 /** A mend that helps here. */
 interface Ranked {

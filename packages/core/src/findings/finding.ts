@@ -27,6 +27,7 @@ export const findingCodes = [
   'sides-uneven',
   'chains-apart',
   'driven',
+  'motion-dies',
   'nothing-wrong',
 ] as const;
 

@@ -1,7 +1,7 @@
 import type { Part, Song } from '../song/song.ts';
 import { mostPeakDbtp, pullingLeadMs, squashDifference } from './findings.ts';
 import type { FindingCode } from './finding.ts';
-import { chorusRippleDb } from './part-findings.ts';
+import { chorusRippleDb, missingInFold } from './part-findings.ts';
 import type { PartFigures } from './part-figures.ts';
 import { drivenCopies, latestVoice, widestSpreadDb } from './source-findings.ts';
 
@@ -178,6 +178,13 @@ export const gauges: Readonly<Record<FindingCode, Gauge | null>> = {
     unit: '',
     places: 2,
     read: ({ report }) => abs(squashDifference(report)),
+    badness: atMost0,
+  },
+  'motion-dies': {
+    label: 'motion missing in the fold',
+    unit: 'dB',
+    places: 1,
+    read: ({ motion }) => motion && missingInFold(motion),
     badness: atMost0,
   },
   driven: {

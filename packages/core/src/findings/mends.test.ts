@@ -13,6 +13,9 @@ import { evenedChains } from './chains.ts';
 import { findMend, type EvenChains, isWidthKept, widthKeptDb } from './find-mend.ts';
 import { gauges } from './gauges.ts';
 import { keptWidth, mendsFor } from './mends.ts';
+import { withMotion, type MovedOtherwise } from './motion-mends.ts';
+import { curveDescription } from '../moves/curve.ts';
+import { voiceTarget } from '../song/moves-of.ts';
 import { findingsOfPart } from './part-findings.ts';
 import { measurePart } from './part-figures.ts';
 
@@ -81,10 +84,12 @@ interface Case {
   readonly part?: Partial<Part>;
   readonly facts?: Partial<SourceFacts>;
   readonly image: Image;
+  readonly moves?: readonly MovedOtherwise[];
 }
 
 /** A song of one part that has several takes. */
-function songOf({ takes = [bright, other], part = {}, facts = {}, image }: Case): MemorySong {
+function songOf(given: Case): MemorySong {
+  const { takes = [bright, other], part = {}, facts = {}, image, moves = [] } = given;
   const { song, load } = memorySong(takes, rate);
   const recordings = Object.fromEntries(
     Object.entries(song.recordings).map(([hash, recording]) => [
@@ -99,7 +104,8 @@ function songOf({ takes = [bright, other], part = {}, facts = {}, image }: Case)
     .flatMap((id) => song.parts[id].takes)
     .map((take, n) => ({ ...take, id: `t${n + 1}` }));
   const whole: Part = { ...song.parts.p0, takes: all, image, ...part };
-  return { song: { ...song, recordings, parts: { p0: whole }, partOrder: ['p0'] }, load };
+  const alone = { ...song, recordings, parts: { p0: whole }, partOrder: ['p0'] };
+  return { song: withMotion(alone, moves), load };
 }
 
 function measurer({ load }: MemorySong) {
@@ -121,6 +127,16 @@ const doubles = imageOf([
   left({ tuner: { cents: 6 }, ...late(9) }),
   right({ tuner: { cents: -6 }, ...late(15) }),
 ]);
+
+const tremolo = (voiceId: string, phasePercent: number): MovedOtherwise => ({
+  target: voiceTarget('p0', voiceId, 'levelDb'),
+  curve: curveDescription.parse({
+    kind: 'cycle',
+    rate: { value: 3 },
+    depthDb: 14,
+    phasePercent,
+  }),
+});
 
 /** For every finding the fault planted, and its clean twin. */
 const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Case, Case]>> = {
@@ -268,6 +284,10 @@ const cases: Readonly<Record<Exclude<FindingCode, 'nothing-wrong'>, readonly [Ca
       image: imageOf([{}, { placement: { kind: 'mirror' }, ...late(12) }]),
     },
   ],
+  'motion-dies': [
+    { image: pair, moves: [tremolo('v1', 0), tremolo('v2', 50)] },
+    { image: pair, moves: [tremolo('v1', 0), tremolo('v2', 10)] },
+  ],
 };
 
 /** What the sources themselves do, no image mends. */
@@ -318,7 +338,7 @@ describe('mends', () => {
     const mend = await findMend(code, begun, 'p0', measure, undefined, null, even);
     if (!mend) throw new Error('No mend was found.');
     const part = { ...memory.song.parts.p0, image: mend.image };
-    const song = { ...memory.song, parts: { p0: part } };
+    const song = withMotion({ ...memory.song, parts: { p0: part } }, mend.moves);
     const figures = await measure(song);
     const gauge = gauges[code];
     expect(gauge?.read(figures, song, part)).toBeCloseTo(mend.after, 6);

@@ -137,8 +137,9 @@ function candidates(
       return evenlyColoured(image);
     case 'chains-apart':
       return inLine(image, figures, rateHz);
-    // Found by trying drives: see find-mend.ts.
+    // Found by trying drives, and by other moves: see find-mend.ts.
     case 'sides-uneven':
+    case 'motion-dies':
       return [];
     case 'driven':
       return undoubled(song, part);
@@ -160,6 +161,7 @@ export function keptWidth(code: FindingCode): 'all' | 'above the low end' | 'non
     case 'drops':
     case 'sides-uneven':
     case 'chains-apart':
+    case 'motion-dies':
       return 'none';
     case 'low-wide':
     case 'low-lost':

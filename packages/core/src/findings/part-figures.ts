@@ -1,6 +1,7 @@
 import { lowBand } from '../measurement/across-bands.ts';
 import { FoldLoudnessMeter } from '../measurement/loudness.ts';
 import { chainsOfPlan, opposedChains, type ChainsApart } from './chains.ts';
+import { measureMotion, type Motion } from './motion.ts';
 import { measureStereo, type MeasuredStereo } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
@@ -27,6 +28,8 @@ export interface PartFigures extends MeasuredStereo {
   readonly beating: { readonly left: Beating; readonly right: Beating };
   /** Of its opposed chains, over the loudest seconds of the stretch, with the voices that they are of; null where it has none. */
   readonly chains: (ChainsApart & { readonly voices: readonly [string, string] }) | null;
+  /** Of what goes to and fro in it; null where nothing does. */
+  readonly motion: Motion | null;
 }
 
 /** Beats are told at the pitch to which instruments are tuned (ISO 16). */
@@ -66,6 +69,7 @@ export async function measurePart(
     plannedLeadMs: planLeadMs(part, rateHz),
     beating: beatingOf(part, rateHz, beatingHz),
     chains: await chainsOf(plan, part, image, load, from),
+    motion: await measureMotion(plan, partId, load, image, from),
   };
 }
 

@@ -3,6 +3,7 @@ import { rateOf, type Part, type Song } from '../song/song.ts';
 import { isUntouched } from '../image/image.ts';
 import { findingCodes, type Finding, type FindingCode } from './finding.ts';
 import { findingsOf, lowShare } from './findings.ts';
+import type { Motion } from './motion.ts';
 import { beatingHz, type PartFigures } from './part-figures.ts';
 import { sourceFindings } from './source-findings.ts';
 
@@ -43,6 +44,7 @@ function allFindings(
     ...flattering(figures),
     ...softLow(figures),
     ...chainsApart(figures, rateOf(song)),
+    ...motionDies(figures),
   ];
   const uneven = sidesUneven(figures, measured);
   own.push(...uneven);
@@ -87,6 +89,26 @@ function chainsApart({ chains }: PartFigures, rateHz: number): Finding[] {
     {
       code: 'chains-apart',
       sentence: `The chains of both sides lie ${figure(ms, 2)} ms (${figure(Math.abs(frames), 1)} samples) apart${way}: lined up, their fold is ${figure(gainDb, 1)} dB louder.`,
+    },
+  ];
+}
+
+/** Shallower than this a motion is hardly heard: common practice. */
+const leastMotionDb = 3;
+
+/** By how much a motion is too shallow in the fold, in dB: it should have half of what the sides have. */
+export function missingInFold({ sidesDb, foldDb }: Motion): number {
+  return sidesDb < leastMotionDb ? 0 : Math.max(0, sidesDb / 2 - foldDb);
+}
+
+function motionDies({ motion }: PartFigures): Finding[] {
+  if (!motion || missingInFold(motion) === 0) return [];
+  const { rateHz, sidesDb, foldDb } = motion;
+  const places = rateHz < 1 ? 2 : 1;
+  return [
+    {
+      code: 'motion-dies',
+      sentence: `The motion dies in the fold: ${figure(rateHz, places)} times a second a side goes up and down by ${figure(sidesDb, 1)} dB, the fold by ${figure(foldDb, 1)} dB, since one side makes up for the other.`,
     },
   ];
 }

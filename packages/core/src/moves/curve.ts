@@ -61,7 +61,7 @@ export const curveDescription = z.discriminatedUnion('kind', [
 ]);
 export type Curve = Described<typeof curveDescription>;
 
-type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
+export type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
 
 /**
  * What a curve adds at a time, in the unit of what moves. A cycle of a level goes from nothing to minus its depth and back, so that it never makes louder; one

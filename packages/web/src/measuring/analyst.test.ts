@@ -16,6 +16,7 @@ const figures = {
   plain: { lufs: -20, foldLufs: -20, truePeakDbtp: -10, lowDb: -40 },
   plannedLeadMs: 0,
   beating: { left: still, right: still },
+  motion: null,
   reductionDb: null,
 };
 

@@ -45,6 +45,7 @@ const id = mendId('harp', 'hollow');
 const mend: Mend = {
   code: 'hollow',
   image: recipes[2].image,
+  moves: [],
   words: 'difference: mirrored',
   before: 9,
   after: 1,

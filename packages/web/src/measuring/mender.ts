@@ -3,6 +3,8 @@ import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
 import type { Search, Setting } from '@pannet/core/findings/safer';
 import type { MayChange } from '@pannet/core/findings/variations';
+import { withMotion } from '@pannet/core/findings/motion-mends';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { partFrames, type Part } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import { say } from '../controls/notices.ts';
@@ -153,8 +155,16 @@ export class Mender {
       id: mendId(part.id, mend.code),
       partId: part.id,
       name: `${part.name}: ${mend.words}`,
-      edits: [{ kind: 'set-image', partId: part.id, image: mend.image }],
+      edits: this.#editsOf(part, mend),
     });
+  }
+
+  /** What moves otherwise is set in the song as it is now: other parts may have got moves since. */
+  #editsOf(part: Part, { image, moves }: Mend): Edit[] {
+    const { song } = this.#session.store.getState();
+    return moves.length > 0
+      ? [{ kind: 'set-moves', moves: withMotion(song, moves).moves }]
+      : [{ kind: 'set-image', partId: part.id, image }];
   }
 
   /** Begins the search anew. */

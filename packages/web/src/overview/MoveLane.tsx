@@ -2,14 +2,14 @@ import { Trash } from '@phosphor-icons/react';
 import { curveAt, curveDescription, type Curve } from '@pannet/core/moves/curve';
 import { movedPoint, withoutPoint, withPoint, type Points } from '@pannet/core/moves/points';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
-import { clock } from '@pannet/core/quantities/wording';
+import { clock, figure } from '@pannet/core/quantities/wording';
 import { heldPercent } from '@pannet/core/rendering/value';
 import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { changeText } from '../image/voice-edits.ts';
-import { useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
+import { useAnalyst, useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
 import { moveAxes, shownRow } from './move-axis.ts';
 import { CycleFields, PointFields } from './MoveFields.tsx';
 import { useMoves } from './use-moves.ts';
@@ -91,6 +91,7 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
         <path d={`M0 ${axis.yOf(0)}H${width}`} stroke="var(--rule)" />
         <text className="move-word" x={62} y={axis.y(marks[0]) + 4} fontSize={10}>
           {`${name}: ${what}`}
+          {curve.kind === 'cycle' && <MotionText target={target} />}
         </text>
         {marks.map((mark) => (
           <text
@@ -159,6 +160,21 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
         </button>
       </span>
     </div>
+  );
+}
+
+/** What a motion does over its cycle, as it was measured: to the side that moves more, and to the fold. */
+function MotionText({ target: { kind, id } }: { readonly target: MoveTarget }) {
+  const motion = useAnalyst(({ parts }) => {
+    if ((kind !== 'part' && kind !== 'voice') || !Object.hasOwn(parts, id)) return null;
+    return parts[id].current ? parts[id].measured.motion : null;
+  });
+  if (!motion) return null;
+  const { sidesDb, foldDb } = motion;
+  return (
+    <tspan className="mono">
+      {` · over its cycle a side ${figure(sidesDb, 1)} dB, the fold ${figure(foldDb, 1)} dB`}
+    </tspan>
   );
 }
 

@@ -1,21 +1,14 @@
-import { CaretDown, CaretRight, Trash, WaveTriangle } from '@phosphor-icons/react';
-import { echoParameters, feedParameters, roomParameters } from '@pannet/core/parameters/tables';
+import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
+import { echoParameters, roomParameters } from '@pannet/core/parameters/tables';
 import { figure } from '@pannet/core/quantities/wording';
 import { roots } from '@pannet/core/rendering/plan';
 import { decayAt } from '@pannet/core/rooms/absorption';
-import { changedFeed } from '@pannet/core/rooms/feeds';
 import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
 import { isNetwork, roomKinds, type RoomKind, type RoomSound } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import {
-  belongsToRoom,
-  feedTarget,
-  levelTarget,
-  moveOf,
-  type MoveTarget,
-} from '@pannet/core/song/moves-of';
-import type { Feed, Move, Part, Room } from '@pannet/core/song/song';
+import { belongsToRoom, levelTarget } from '@pannet/core/song/moves-of';
+import type { Move, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useShallow } from 'zustand/react/shallow';
@@ -25,22 +18,12 @@ import { changeText } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
 import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.ts';
 import { LaneName } from './LaneName.tsx';
+import { FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';
 import { MoveLane } from './MoveLane.tsx';
-import { useMoves } from './use-moves.ts';
 
 interface Props {
   readonly room: Room;
   readonly width?: number;
-}
-
-/** How a room is changed: shown while it is dragged, and kept as one step. */
-interface Changing {
-  /** As it is shown, and as it is kept: what is changed is said from there. */
-  readonly room: Room;
-  readonly kept: () => Room;
-  readonly preview: (changes: Partial<Room>) => void;
-  readonly keep: (what: string, changes: Partial<Room>) => void;
-  readonly cancel: () => void;
 }
 
 const networkKeys = [
@@ -183,30 +166,6 @@ export function RoomLane({ room, width = 0 }: Props) {
   );
 }
 
-interface RideProps {
-  readonly label: string;
-  readonly room: Room;
-  readonly target: MoveTarget;
-}
-
-/** Begins to move a level along the song. */
-function Ride({ label, room, target }: RideProps) {
-  const moves = useMoves();
-  const rides = useSession(({ shown }) => moveOf(shown, target) !== null);
-  return (
-    <button
-      type="button"
-      className="btn-tool"
-      aria-label={`Ride ${label} along the song, ${room.name}`}
-      title={`Ride ${label} along the song`}
-      disabled={rides}
-      onClick={() => moves.begin(`${room.name}: ${label} along the song`, target)}
-    >
-      <WaveTriangle aria-hidden />
-    </button>
-  );
-}
-
 /** What it gives back, or what a part is fed into it at, along the song; nothing of a feed that is gone. */
 function RoomMove({ room, move, width }: { room: Room; move: Move; width: number }) {
   const { target, curve } = move;
@@ -276,29 +235,6 @@ function EchoTimes({ room }: Props) {
   );
 }
 
-/** Whether a room is fed by a voice that the image has no more: nothing goes in until it is back. */
-function isGone({ image }: Part, { from, voiceId }: Feed): boolean {
-  return from === 'voice' && !image.voices.some(({ id }) => id === voiceId);
-}
-
-/** In short what goes into it. */
-function FedBy({ room }: Props) {
-  const song = useSong();
-  const words = room.feeds.map((feed) => {
-    const part = song.parts[feed.partId];
-    if (!part) return '';
-    if (feed.from === 'image') return part.name;
-    if (feed.from === 'flanks') return `${part.name}, flanks`;
-    const voice = part.image.voices.find(({ id }) => id === feed.voiceId);
-    return `${part.name}, ${voice?.name ?? 'a voice that is gone'}`;
-  });
-  return (
-    <span className="quiet small text-truncate room-fed" title={words.join(' · ')}>
-      {words.length === 0 ? 'fed by nothing yet: select parts, then “Feed”' : words.join(' · ')}
-    </span>
-  );
-}
-
 /** How long it takes to fall by 60 dB, as it is set, low and high. */
 function Decays({ room }: { readonly room: Room & RoomSound }) {
   const rate = useRate();
@@ -330,115 +266,5 @@ function Sides({ changing, onMeasure }: { changing: Changing; onMeasure: () => v
         Measure it …
       </Button>
     </div>
-  );
-}
-
-/** What goes in, row by row. */
-function Feeds({ changing }: { readonly changing: Changing }) {
-  const { room, kept, preview, keep, cancel } = changing;
-  const song = useSong();
-  if (room.feeds.length === 0) return null;
-  return (
-    <table className="room-feeds small" aria-label={`What feeds ${room.name}`}>
-      <tbody>
-        {room.feeds.map((feed, n) => {
-          const part = song.parts[feed.partId];
-          if (!part) return null;
-          const changed = (changes: Partial<Feed> | null) => ({
-            feeds: changedFeed(room, n, changes).feeds,
-          });
-          return (
-            <tr key={n}>
-              <th scope="row" className="fw-normal">
-                {part.name}
-              </th>
-              <td>
-                <select
-                  className="plain-select"
-                  aria-label={`What of ${part.name} goes in`}
-                  value={feed.from === 'voice' ? `voice/${feed.voiceId}` : feed.from}
-                  onChange={({ target: { value } }) => {
-                    const voice = part.image.voices.find(({ id }) => value === `voice/${id}`);
-                    keep(
-                      `fed by ${part.name}, ${voice?.name ?? value}`,
-                      changed(
-                        voice
-                          ? { from: 'voice', voiceId: voice.id }
-                          : { from: value as Feed['from'] },
-                      ),
-                    );
-                  }}
-                >
-                  <option value="image">all of it</option>
-                  <option value="flanks">its flanks alone</option>
-                  {part.image.voices.map(({ id, name }) => (
-                    <option key={id} value={`voice/${id}`}>
-                      {name} alone
-                    </option>
-                  ))}
-                  {isGone(part, feed) && (
-                    <option value={`voice/${feed.voiceId}`} disabled>
-                      a voice that is gone
-                    </option>
-                  )}
-                </select>
-              </td>
-              <td>
-                <NumberField
-                  parameter={feedParameters.levelDb}
-                  label={`Feed of ${part.name}`}
-                  value={feed.levelDb}
-                  width={82}
-                  onPreview={(levelDb) => preview(changed({ levelDb }))}
-                  onCommit={(levelDb) =>
-                    keep(
-                      changeText(
-                        `feed of ${part.name}`,
-                        feedParameters.levelDb,
-                        kept().feeds[n].levelDb,
-                        levelDb,
-                      ),
-                      changed({ levelDb }),
-                    )
-                  }
-                  onCancel={cancel}
-                />
-                <Ride
-                  label={`the feed of ${part.name}`}
-                  room={room}
-                  target={feedTarget(room.id, part.id)}
-                />
-              </td>
-              <td>
-                <label title="Taken before the part's level: the room stays when the part is turned down">
-                  <input
-                    type="checkbox"
-                    className="form-check-input"
-                    checked={feed.beforeLevel}
-                    onChange={() =>
-                      keep(
-                        `feed of ${part.name} ${feed.beforeLevel ? 'behind' : 'before'} its level`,
-                        changed({ beforeLevel: !feed.beforeLevel }),
-                      )
-                    }
-                  />{' '}
-                  before its level
-                </label>
-              </td>
-              <td>
-                <button
-                  type="button"
-                  className="btn-tool border-0 bg-transparent"
-                  aria-label={`Feed ${room.name} by ${part.name} no more`}
-                  onClick={() => keep(`no longer fed by ${part.name}`, changed(null))}
-                >
-                  <Trash aria-hidden />
-                </button>
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
   );
 }

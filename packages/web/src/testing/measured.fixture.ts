@@ -20,6 +20,7 @@ export function measuredAs(
     plannedLeadMs: 0,
     beating: { left: still, right: still },
     chains: null,
+    motion: null,
     reductionDb: null,
   };
 }

@@ -1,0 +1,176 @@
+import { Trash, WaveTriangle } from '@phosphor-icons/react';
+import { feedParameters } from '@pannet/core/parameters/tables';
+import { changedFeed } from '@pannet/core/rooms/feeds';
+import { feedTarget, moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
+import type { Feed, Part, Room } from '@pannet/core/song/song';
+import { NumberField } from '../controls/NumberField.tsx';
+import { changeText } from '../image/voice-edits.ts';
+import { useSession, useSong } from '../session/open-song.ts';
+import { useMoves } from './use-moves.ts';
+
+/** How a room is changed: shown while it is dragged, and kept as one step. */
+export interface Changing {
+  /** As it is shown, and as it is kept: what is changed is said from there. */
+  readonly room: Room;
+  readonly kept: () => Room;
+  readonly preview: (changes: Partial<Room>) => void;
+  readonly keep: (what: string, changes: Partial<Room>) => void;
+  readonly cancel: () => void;
+}
+
+/** Whether a room is fed by a voice that the image has no more: nothing goes in until it is back. */
+function isGone({ image }: Part, { from, voiceId }: Feed): boolean {
+  return from === 'voice' && !image.voices.some(({ id }) => id === voiceId);
+}
+
+/** In short what goes into it. */
+export function FedBy({ room }: { readonly room: Room }) {
+  const song = useSong();
+  const words = room.feeds.map((feed) => {
+    const part = song.parts[feed.partId];
+    if (!part) return '';
+    if (feed.from === 'image') return part.name;
+    if (feed.from === 'flanks') return `${part.name}, flanks`;
+    const voice = part.image.voices.find(({ id }) => id === feed.voiceId);
+    return `${part.name}, ${voice?.name ?? 'a voice that is gone'}`;
+  });
+  return (
+    <span className="quiet small text-truncate room-fed" title={words.join(' · ')}>
+      {words.length === 0 ? 'fed by nothing yet: select parts, then “Feed”' : words.join(' · ')}
+    </span>
+  );
+}
+
+interface RideProps {
+  readonly label: string;
+  readonly room: Room;
+  readonly target: MoveTarget;
+}
+
+/** Begins to move a level along the song. */
+export function Ride({ label, room, target }: RideProps) {
+  const moves = useMoves();
+  const rides = useSession(({ shown }) => moveOf(shown, target) !== null);
+  return (
+    <button
+      type="button"
+      className="btn-tool"
+      aria-label={`Ride ${label} along the song, ${room.name}`}
+      title={`Ride ${label} along the song`}
+      disabled={rides}
+      onClick={() => moves.begin(`${room.name}: ${label} along the song`, target)}
+    >
+      <WaveTriangle aria-hidden />
+    </button>
+  );
+}
+
+/** What goes in, row by row. */
+export function Feeds({ changing }: { readonly changing: Changing }) {
+  const { room, kept, preview, keep, cancel } = changing;
+  const song = useSong();
+  if (room.feeds.length === 0) return null;
+  return (
+    <table className="room-feeds small" aria-label={`What feeds ${room.name}`}>
+      <tbody>
+        {room.feeds.map((feed, n) => {
+          const part = song.parts[feed.partId];
+          if (!part) return null;
+          const changed = (changes: Partial<Feed> | null) => ({
+            feeds: changedFeed(room, n, changes).feeds,
+          });
+          return (
+            <tr key={n}>
+              <th scope="row" className="fw-normal">
+                {part.name}
+              </th>
+              <td>
+                <select
+                  className="plain-select"
+                  aria-label={`What of ${part.name} goes in`}
+                  value={feed.from === 'voice' ? `voice/${feed.voiceId}` : feed.from}
+                  onChange={({ target: { value } }) => {
+                    const voice = part.image.voices.find(({ id }) => value === `voice/${id}`);
+                    keep(
+                      `fed by ${part.name}, ${voice?.name ?? value}`,
+                      changed(
+                        voice
+                          ? { from: 'voice', voiceId: voice.id }
+                          : { from: value as Feed['from'] },
+                      ),
+                    );
+                  }}
+                >
+                  <option value="image">all of it</option>
+                  <option value="flanks">its flanks alone</option>
+                  {part.image.voices.map(({ id, name }) => (
+                    <option key={id} value={`voice/${id}`}>
+                      {name} alone
+                    </option>
+                  ))}
+                  {isGone(part, feed) && (
+                    <option value={`voice/${feed.voiceId}`} disabled>
+                      a voice that is gone
+                    </option>
+                  )}
+                </select>
+              </td>
+              <td>
+                <NumberField
+                  parameter={feedParameters.levelDb}
+                  label={`Feed of ${part.name}`}
+                  value={feed.levelDb}
+                  width={82}
+                  onPreview={(levelDb) => preview(changed({ levelDb }))}
+                  onCommit={(levelDb) =>
+                    keep(
+                      changeText(
+                        `feed of ${part.name}`,
+                        feedParameters.levelDb,
+                        kept().feeds[n].levelDb,
+                        levelDb,
+                      ),
+                      changed({ levelDb }),
+                    )
+                  }
+                  onCancel={cancel}
+                />
+                <Ride
+                  label={`the feed of ${part.name}`}
+                  room={room}
+                  target={feedTarget(room.id, part.id)}
+                />
+              </td>
+              <td>
+                <label title="Taken before the part's level: the room stays when the part is turned down">
+                  <input
+                    type="checkbox"
+                    className="form-check-input"
+                    checked={feed.beforeLevel}
+                    onChange={() =>
+                      keep(
+                        `feed of ${part.name} ${feed.beforeLevel ? 'behind' : 'before'} its level`,
+                        changed({ beforeLevel: !feed.beforeLevel }),
+                      )
+                    }
+                  />{' '}
+                  before its level
+                </label>
+              </td>
+              <td>
+                <button
+                  type="button"
+                  className="btn-tool border-0 bg-transparent"
+                  aria-label={`Feed ${room.name} by ${part.name} no more`}
+                  onClick={() => keep(`no longer fed by ${part.name}`, changed(null))}
+                >
+                  <Trash aria-hidden />
+                </button>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
