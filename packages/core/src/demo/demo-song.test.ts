@@ -60,7 +60,7 @@ test('the demo song is one that the rules allow: eight parts of six families, a 
   expect(inTempo(rooms[2], made.value.song.tempo).echo.timeMs).toBeCloseTo(450, 9);
   expect(moves.map(({ target: { kind, parameter } }) => [kind, parameter])).toEqual([
     ['group', 'levelDb'],
-    ['part', 'flanksDb'],
+    ['part', 'imagePercent'],
     ['part', 'levelDb'],
   ]);
 }, 60_000);

@@ -2,16 +2,19 @@ import { neutralGroupStage } from '../image/group-stage.ts';
 import { feedOf } from '../rooms/feeds.ts';
 import { startingRoom } from '../rooms/starting.ts';
 import { groupOfParts } from '../song/along.ts';
+import { curveDescription } from '../moves/curve.ts';
 import type { Points } from '../moves/points.ts';
-import { withThrow } from '../moves/throws.ts';
+import { thrownAs, withThrow } from '../moves/throws.ts';
 import { levelTarget, partTarget } from '../song/moves-of.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { neutralPreparation } from '../takes/preparation.ts';
 import { beatsPerBar, secondsPerBeat, strumsFrom } from './score.ts';
 
 const bar = beatsPerBar * secondsPerBeat;
+/** Their image in the place of plain. */
+const opened = thrownAs('image', 100);
 
-/** The demo song as a whole: two groups, two rooms, an echo, a group that gives way when the strums come in, and reeds that open and swell. */
+/** The demo song as a whole: two groups, two rooms, an echo, a group that gives way when the strums come in, strums that open, and bells that swell. */
 export function togetherEdits(): Edit[] {
   const hall = startingRoom('hall', 'hall', []);
   const plate = startingRoom('plate', 'plate', []);
@@ -68,27 +71,29 @@ export function togetherEdits(): Edit[] {
             ],
           },
         },
-        // The reeds open in the last bar of each turn, and swell with every other beat.
+        // The strums open in the second half of each turn, and the bells swell with every other beat.
         {
-          id: 'reeds-thrown',
-          target: partTarget('reed-box', 'flanksDb'),
-          curve: [3, 7, 11, 15].reduce<Points | null>(
+          id: 'strums-thrown',
+          target: partTarget('lap-strings', opened.parameter),
+          curve: [strumsFrom + 2, strumsFrom + 6].reduce<Points | null>(
             (curve, at) =>
-              withThrow(curve, { fromS: at * bar, toS: (at + 1) * bar, fadeS: secondsPerBeat / 4 }),
+              withThrow(
+                curve,
+                { fromS: at * bar, toS: (at + 2) * bar, fadeS: secondsPerBeat / 4 },
+                opened,
+              ),
             null,
           ) as Points,
         },
         {
-          id: 'reeds-swell',
-          target: partTarget('reed-box', 'levelDb'),
-          curve: {
+          id: 'bells-swell',
+          target: partTarget('glass-bells', 'levelDb'),
+          curve: curveDescription.parse({
             kind: 'cycle',
             rate: { value: 2, unit: 'beats' },
             depthDb: 3,
-            depthPercent: 100,
             phasePercent: 50,
-            shape: 'sine',
-          },
+          }),
         },
       ],
     },
