@@ -1,47 +1,20 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
-import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
+import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
 import {
   address,
-  channelsOf,
   dropFiles,
   middleOf,
   openParts,
   rate,
-  run,
-  scratchFolder,
   seriousFaults,
   steps24,
   tap,
   wakeAudio,
 } from './stage.ts';
-import { join } from 'node:path';
+import { exported, nameOf, toSong, undo } from './song-place.ts';
 
 const { abs, log10, max } = Math;
-
-const toSong = (page: Page) => page.getByRole('link', { name: 'Song', exact: true }).click();
-const lane = (page: Page, name: string) => page.getByTestId(`lane-${name}`);
-const nameOf = (page: Page, name: string) =>
-  lane(page, name).getByRole('button', { name, exact: true });
-const undo = (page: Page, name: string | RegExp) => page.getByRole('button', { name });
-
-/** Exports what is ticked and nothing else, as one file; where it was saved. */
-async function exportedFile(page: Page, label: string): Promise<string> {
-  await page.getByRole('button', { name: 'Export', exact: true }).click();
-  const dialog = page.getByRole('dialog');
-  await expect(dialog.getByRole('checkbox').first()).toBeVisible();
-  for (const box of await dialog.getByRole('checkbox').all()) await box.uncheck();
-  await dialog.getByRole('checkbox', { name: label }).check();
-  await dialog.getByRole('button', { name: 'Render 1 stem' }).click();
-  const download = page.waitForEvent('download');
-  await dialog.getByRole('button', { name: 'Save the file' }).click({ timeout: 60_000 });
-  const path = join(scratchFolder(), 'stem.wav');
-  await (await download).saveAs(path);
-  await dialog.getByRole('button', { name: 'Close' }).click();
-  return path;
-}
-
-const exported = async (page: Page, label: string) => channelsOf(await exportedFile(page, label));
 
 test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is what is heard beside the part', async ({
   page,
@@ -169,95 +142,4 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
   for (let n = 4 * rate; n < 5 * rate; n++)
     apart = max(apart, abs(steps24(alone.left[n]) - steps24(left[alone.frame + n])));
   expect(apart).toBeLessThan(12);
-});
-
-test('the level of a part goes along the song by points: heard as it is drawn, and exported so', async ({
-  page,
-}) => {
-  test.setTimeout(120_000);
-  const tone = sine(440, -12, 8, rate);
-  await page.goto(address());
-  await dropFiles(page, '.songs-page', [{ name: 'tone.wav', bytes: wavFile([tone], rate, '24') }]);
-  await toSong(page);
-  await page.getByLabel('Move tone along the song').selectOption('levelDb');
-  const points = page.getByRole('group', { name: 'Level of tone along the song' });
-  const drawing = points.getByRole('group', { name: 'Points' });
-  const box = await drawing.boundingBox();
-  if (!box) throw new Error('There is nothing to be seen of it.');
-  // At 4 s, some 12 dB down.
-  await drawing.dblclick({ position: { x: box.width / 2, y: 22 } });
-  await expect(points.getByRole('textbox', { name: 'Level of the point' })).toBeVisible();
-  const level = points.getByRole('textbox', { name: 'Level of the point' });
-  await level.fill('-24');
-  await level.press('Enter');
-  const [left] = await exported(page, 'tone');
-  const rms = (seconds: number) => {
-    const stretch = left.subarray(seconds * rate, (seconds + 0.02) * rate);
-    return 10 * log10(stretch.reduce((sum, value) => sum + value ** 2, 0) / stretch.length);
-  };
-  expect(rms(2) - rms(0.01)).toBeCloseTo(-12, 0);
-  expect(rms(6) - rms(0.01)).toBeCloseTo(-24, 0);
-  await wakeAudio(page);
-  const heard = await tap(page, rate, rate / 2, 'part');
-  for (let n = 0; n < heard.left.length; n += 7)
-    expect(steps24(heard.left[n])).toBe(steps24(left[heard.frame + n]));
-});
-
-test('a lick is opened by a throw from bar to bar: exported, it is wide there and nowhere else, here and by ffmpeg', async ({
-  page,
-}) => {
-  test.setTimeout(120_000);
-  await page.goto(address());
-  const take = wavFile([noise(8, rate, 12, 0.2)], rate, '24');
-  await dropFiles(page, '.songs-page', [{ name: 'lick.wav', bytes: take }]);
-  await page.getByRole('button', { name: 'Add a pair' }).click();
-  await page.getByLabel('Usual figures of a pair').selectOption({ label: '5 c · 9 / 18 ms' });
-  await toSong(page);
-  await page.getByRole('button', { name: 'Bars' }).click();
-  const tempo = page.getByRole('textbox', { name: 'Tempo', exact: true });
-  await tempo.fill('120');
-  await tempo.press('Enter');
-  await expect(page.getByTestId('ruler')).toContainText('3');
-  // Bar 2 to bar 3, by hand and not quite: 2 to 4 s.
-  const box = await lane(page, 'lick').boundingBox();
-  if (!box) throw new Error('There is nothing to be seen of it.');
-  const y = box.y + 20;
-  await page.mouse.move(box.x + (2.06 / 8) * box.width, y);
-  await page.mouse.down();
-  await page.mouse.move(box.x + (3.95 / 8) * box.width, y, { steps: 8 });
-  await page.mouse.up();
-  await page.getByRole('button', { name: 'In the loop …' }).click();
-  await page.getByRole('button', { name: 'eighths' }).click();
-  await page.getByRole('button', { name: 'flanks open' }).click();
-  await page.keyboard.press('Escape');
-  await expect(undo(page, 'Undo lick: flanks open 0:02.00–0:04.00')).toBeVisible();
-
-  const path = await exportedFile(page, 'lick');
-  const [left, right] = await channelsOf(path);
-  const differenceDb = (fromS: number, toS: number) => {
-    let sum = 0;
-    for (let n = Math.round(fromS * rate); n < Math.round(toS * rate); n++)
-      sum += ((left[n] - right[n]) / 2) ** 2;
-    return 10 * log10(sum / ((toS - fromS) * rate) + 1e-12);
-  };
-  const [before, within, after] = [
-    differenceDb(0, 1.99),
-    differenceDb(2, 4),
-    differenceDb(4.02, 8),
-  ];
-  expect(within).toBeGreaterThan(-40);
-  expect(max(before, after)).toBeLessThan(-100);
-  // The same outside.
-  const { stderr } = await run('ffmpeg', [
-    ...['-hide_banner', '-ss', '2', '-t', '2', '-i', path],
-    ...['-af', 'pan=mono|c0=0.5*c0-0.5*c1,volumedetect', '-f', 'null', '-'],
-  ]);
-  const mean = Number(/mean_volume: (-?[\d.]+) dB/.exec(stderr)?.[1]);
-  expect(abs(mean - within)).toBeLessThan(0.2);
-
-  await undo(page, /^Undo lick: flanks open/).click();
-  const [all, other] = await exported(page, 'lick');
-  let wide = 0;
-  for (let n = 6 * rate; n < 7 * rate; n++) wide += ((all[n] - other[n]) / 2) ** 2;
-  expect(10 * log10(wide / rate)).toBeGreaterThan(-40);
 });
