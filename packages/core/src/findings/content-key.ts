@@ -1,3 +1,5 @@
+import { groupsAround, type Group } from '../song/along.ts';
+import { partsUnder } from '../song/groups.ts';
 import { belongsToPart } from '../song/moves-of.ts';
 import type { Part, Song } from '../song/song.ts';
 
@@ -24,6 +26,22 @@ export function contentKey(
     song.rateHz,
     moves.length > 0 ? [moves, song.tempo] : null,
     stretch ?? null,
+  ]);
+}
+
+/** All that the figures of a group depend on: what is in it, whatever happens elsewhere in the song. */
+export function groupContentKey(song: Song, group: Group): string {
+  const partIds = partsUnder(song, group);
+  const groups = song.groups.filter(
+    (one) => one.id === group.id || groupsAround(song, one).includes(group),
+  );
+  const ids = groups.map(({ id }) => id);
+  return JSON.stringify([
+    partIds.map((id) => [song.parts[id].muted, contentKey(song, song.parts[id])]),
+    // What it is called changes nothing.
+    groups.map(({ name: _, ...rest }) => rest),
+    song.moves.filter(({ target }) => target.kind === 'group' && ids.includes(target.id)),
+    song.tempo,
   ]);
 }
 

@@ -190,3 +190,90 @@ describe('what is done to a group', () => {
     expect(20 * log10(sharpestBend(all.subarray(2000)) / steady)).toBeLessThan(1);
   });
 });
+
+describe('groups in groups', () => {
+  const parts = ['p0', 'p1', 'p2'];
+  const memory = memorySong(
+    parts.map((_, n) => noise(1, rate, 40 + n, 0.2)),
+    rate,
+  );
+  const within = (groups: readonly Group[]): Song => {
+    const edits = [{ kind: 'set-groups', groups } as const];
+    const outcome = apply(memory.song, { id: 'c', name: 'c', role: 'do', edits });
+    if (!outcome.ok) throw new Error(outcome.error.sentence);
+    return outcome.value.song;
+  };
+
+  test('what lies in a group is done to first: as if each were rendered and put into the next', async () => {
+    const song = within([
+      groupOfParts('outer', 'Outer', ['p2'], { preparation: squeezed, levelDb: -2 }),
+      groupOfParts('inner', 'Inner', ['p0', 'p1'], {
+        preparation: squeezed,
+        levelDb: 3,
+        parentId: 'outer',
+      }),
+    ]);
+    const length = rate / 2;
+    const side = async (of: Song, root: string) =>
+      Float64Array.from((await renderSides(memory, of, root, length)).left);
+    const [first, second, third] = await Promise.all(
+      parts.map((id) => side(memory.song, roots.part(id))),
+    );
+    const inner = first.map((value, n) => value + second[n]);
+    new PreparationRun(squeezed, rate).process(inner);
+    const outer = inner.map((value, n) => value * 10 ** (3 / 20) + third[n]);
+    new PreparationRun(squeezed, rate).process(outer);
+    const level = 10 ** (-2 / 20);
+    expect(
+      differenceDb(
+        await side(song, roots.group('outer')),
+        outer.map((value) => value * level),
+      ),
+    ).toBeLessThan(-115);
+    expect(await side(song, roots.song)).toEqual(await side(song, roots.group('outer')));
+    const muted = within(
+      song.groups.map((group) => (group.id === 'inner' ? { ...group, muted: true } : group)),
+    );
+    const alone = third.map((value) => value);
+    new PreparationRun(squeezed, rate).process(alone);
+    expect(
+      differenceDb(
+        await side(muted, roots.song),
+        alone.map((value) => value * level),
+      ),
+    ).toBeLessThan(-115);
+  });
+
+  test('in whatever order and however deep they lie, groups that do nothing change nothing', async () => {
+    const plain = await renderSides(memory, memory.song, roots.song, 4000);
+    const names = ['a', 'b', 'c', 'd', 'e'];
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(fc.nat(5), { minLength: 5, maxLength: 5 }),
+        fc.array(fc.nat(4), { minLength: 3, maxLength: 3 }),
+        fc.shuffledSubarray(names, { minLength: 5 }),
+        async (parents, homes, order) => {
+          // Each lies in one with a later name, or in none.
+          const groups = order.map((id) => {
+            const n = names.indexOf(id);
+            const parentId = parents[n] > n && parents[n] < 5 ? names[parents[n]] : null;
+            const own = parts.filter((_, k) => names[homes[k]] === id);
+            return groupOfParts(id, id, own, { parentId });
+          });
+          const song = within(groups);
+          const same = await renderSides(memory, song, roots.song, 4000);
+          expect(differenceDb(same.left, plain.left)).toBeLessThan(-130);
+          // Heard as it is exported.
+          const plan = compile(song, new Map());
+          const { player } = await memoryPlayer(memory, plan);
+          player.play();
+          const heard = runPlayer(player, 4000);
+          expect(differenceDb(heard.left.subarray(2400), plain.left.subarray(2400))).toBeLessThan(
+            -120,
+          );
+        },
+      ),
+      { numRuns: 25 },
+    );
+  });
+});

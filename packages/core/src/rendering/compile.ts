@@ -27,8 +27,10 @@ import {
   type StageGains,
   type StagePlan,
 } from './plan.ts';
-import type { MovingValue } from './value.ts';
+import type { MovingValue, Value } from './value.ts';
 import type { MovingParameter } from '../parameters/tables.ts';
+import type { Group } from '../song/along.ts';
+import { innermostFirst } from '../song/groups.ts';
 import { targetKey } from '../song/movable.ts';
 import {
   feedTarget,
@@ -74,17 +76,20 @@ function along(song: Song, rateHz: number): Along {
   return {
     panLaw: song.panLaw,
     bed: compileBed(song),
-    groups: song.groups.map(({ id, partIds, levelDb, muted, preparation, stage }) => ({
-      id,
-      partIds,
-      bus: { preparation, stage },
-      gain: muted ? 0 : gain(levelTarget('group', id), dbToGain(db(levelDb))),
-    })),
+    groups: innermostFirst(song.groups).map((group) => groupPlan(group, gain)),
     rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
     roomGain: (id) => gain(levelTarget('room', id), 1),
     feedGain: (id, of, base) => gain(feedTarget(id, of), base),
     partMoves: (partId) => partMoves(song.parts[partId], value),
   };
+}
+
+function groupPlan(
+  { id, partIds, parentId, levelDb, muted, preparation, stage }: Group,
+  gain: (target: MoveTarget, base: number) => Value,
+): Along['groups'][number] {
+  const level = gain(levelTarget('group', id), dbToGain(db(levelDb)));
+  return { id, partIds, parentId, bus: { preparation, stage }, gain: muted ? 0 : level };
 }
 
 type ValueOf = (target: MoveTarget, as: MovingValue['as'], base: number) => MovingValue | null;

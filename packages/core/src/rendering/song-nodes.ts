@@ -50,9 +50,11 @@ const still: PartMoves = {
 export interface Along {
   readonly panLaw: PanLaw;
   readonly bed: BedPlan | null;
+  /** Each behind those that lie in it. */
   readonly groups: readonly {
     readonly id: string;
     readonly partIds: readonly string[];
+    readonly parentId: string | null;
     readonly gain: Value;
     readonly bus: Bus;
   }[];
@@ -99,22 +101,21 @@ export function planOf(
   for (const { id, partIds, gain, bus } of groups) {
     const members = parts.filter((part) => partIds.includes(part.id));
     const sounding = members.filter(({ muted }) => !muted);
+    const within = groups.flatMap((group) =>
+      group.parentId === id ? [roots.group(group.id)] : [],
+    );
     const root = roots.group(id);
     nodes.push(
-      ...groupNodes(
-        root,
-        bus,
-        gain,
-        sounding.map((part) => roots.part(part.id)),
-      ),
+      ...groupNodes(root, bus, gain, [...within, ...sounding.map((part) => roots.part(part.id))]),
       ...groupNodes(
         roots.listened(root),
         bus,
         gain,
-        members.map((part) => roots.listened(roots.part(part.id))),
+        [...within, ...members.map((part) => roots.part(part.id))].map(roots.listened),
       ),
     );
   }
+  const outermost = groups.filter(({ parentId }) => parentId === null);
   const fed = roomNodes(parts, along, moves);
   nodes.push(...fed.nodes);
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
@@ -122,7 +123,7 @@ export function planOf(
     kind: 'sum',
     id: roots.song,
     inputs: [
-      ...groups.map(({ id }) => roots.group(id)),
+      ...outermost.map(({ id }) => roots.group(id)),
       ...sounding.map(({ id }) => roots.part(id)),
       ...rooms.map(({ id }) => roots.room(id)),
     ],
@@ -131,7 +132,7 @@ export function planOf(
   const heard = {
     parts: parts.map(({ id }) => ({ id: roots.listened(roots.part(id)), direct: !groupOf(id) })),
     told: fed.told,
-    groups: groups.map(({ id }) => roots.listened(roots.group(id))),
+    groups: outermost.map(({ id }) => roots.listened(roots.group(id))),
     rooms: rooms.map(({ id }) => roots.listened(roots.room(id))),
     beds: bed ? [(nodes.at(-1) as PlanNode).id] : [],
   };

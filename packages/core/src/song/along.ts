@@ -5,11 +5,13 @@ import { groupStageDescription } from '../image/group-stage.ts';
 import { preparationDescription } from '../takes/preparation.ts';
 import { groupParameters, movingParameters, type MovingParameter } from '../parameters/tables.ts';
 
-/** Several parts processed as one. A part is in at most one group. */
+/** Several parts, and other groups, processed as one. A part is in at most one group, and so is a group. */
 export const groupDescription = thing({
   id: id('a group'),
   name: text("A group's name", 80),
   partIds: z.array(id('a part')).max(64),
+  /** The group that it is in; null for none. */
+  parentId: id('a group').nullable().default(null),
   /** What is done to all of it, before its level. */
   preparation: preparationDescription,
   stage: groupStageDescription,
@@ -26,6 +28,21 @@ export function groupOfParts(
   changes: Partial<Group> = {},
 ): Group {
   return { ...(groupDescription.parse({ id, name, partIds: [...partIds] }) as Group), ...changes };
+}
+
+/** The groups that a group lies in, from within; where they go round in a circle, each of them once. */
+export function groupsAround(
+  { groups }: { readonly groups: readonly Group[] },
+  { parentId }: Group,
+): Group[] {
+  const around: Group[] = [];
+  let next = parentId;
+  for (;;) {
+    const group = groups.find(({ id }) => id === next);
+    if (!group || around.includes(group)) return around;
+    around.push(group);
+    next = group.parentId;
+  }
 }
 
 /** Something that changes along the song: what a table says may move. */

@@ -108,9 +108,12 @@ export const anySong: fc.Arbitrary<Song> = fc
       parts: Object.fromEntries(named.map((part) => [part.id, part])),
       partOrder,
       bed: song.bed && { ...song.bed, recording: recordings[2].hash },
-      groups: song.groups.slice(0, 1).map((group) => ({
+      groups: song.groups.slice(0, 2).map((group, n) => ({
         ...group,
-        partIds: grouped ? partOrder.slice(0, 2) : [],
+        id: `g${n}`,
+        partIds: grouped ? partOrder.slice(n, n + 1) : [],
+        // The first one lies in the second.
+        parentId: n === 0 && song.groups.length > 1 ? 'g1' : null,
       })),
       rooms: song.rooms.slice(0, 2).map((room) => ({
         ...room,

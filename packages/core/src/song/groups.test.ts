@@ -4,7 +4,17 @@ import { noise } from '../measurement/signals.fixture.ts';
 import { memorySong } from '../rendering/memory.fixture.ts';
 import { mostGroups } from './along.ts';
 import { apply } from './commands.ts';
-import { changedGroup, groupOf, inGroup, newGroup, songRows } from './groups.ts';
+import {
+  changedGroup,
+  dissolved,
+  groupOf,
+  inGroup,
+  innermostFirst,
+  mayLieIn,
+  newGroup,
+  partsUnder,
+  songRows,
+} from './groups.ts';
 import { dropEdits, rowId } from './row-drop.ts';
 import type { Group, Song } from './song.ts';
 
@@ -52,6 +62,79 @@ describe('groups', () => {
     const soft = changedGroup(many, 'g3', { levelDb: -6 });
     expect(soft[3]).toMatchObject({ id: 'g3', levelDb: -6 });
     expect(soft[4]).toBe(many.groups[4]);
+  });
+});
+
+describe('groups in groups', () => {
+  /** p1 in “Group 1” in “Group 2”, which has p3, too. */
+  const one = grouped(song, newGroup(song, 'g', ['p1']));
+  const two = grouped(one, newGroup(one, 'h', ['p3']));
+  const nested = grouped(two, changedGroup(two, 'g', { parentId: 'h' }));
+  const row = (of: Song, name: string) => {
+    const found = songRows(of).find((one) => one.kind === 'group' && one.group.name === name);
+    if (found?.kind !== 'group') throw new Error(`There is no ${name}.`);
+    return found;
+  };
+
+  test('stand within each other, wherever the first part of them does', () => {
+    expect(rowsOf(nested)).toEqual(['p0', 'Group 2', 'Group 1', 'p1', 'p3', 'p2']);
+    expect(songRows(nested).map(({ depth }) => depth)).toEqual([0, 0, 1, 2, 1, 0]);
+    expect(partsUnder(nested, row(nested, 'Group 2').group)).toEqual(['p1', 'p3']);
+    const empty = grouped(nested, inGroup(nested, null, ['p1', 'p3']));
+    expect(rowsOf(empty)).toEqual(['p0', 'p1', 'p2', 'p3', 'Group 2', 'Group 1']);
+    // Parts of one group make a group within it.
+    expect(newGroup(nested, 'i', ['p1'])?.at(-1)?.parentId).toBe('g');
+    expect(newGroup(nested, 'i', ['p1', 'p0'])?.at(-1)?.parentId).toBeNull();
+  });
+
+  test('none lies in itself, by whatever way round', () => {
+    expect(mayLieIn(nested, row(nested, 'Group 2').group)).toEqual([]);
+    for (const [id, parentId] of [
+      ['h', 'g'],
+      ['g', 'g'],
+      ['g', 'none'],
+    ]) {
+      const outcome = apply(nested, {
+        id: 'c',
+        name: 'group',
+        role: 'do',
+        edits: [{ kind: 'set-groups', groups: changedGroup(nested, id, { parentId }) }],
+      });
+      expect(outcome.ok ? '' : outcome.error.sentence).toMatch(
+        parentId === 'none'
+          ? /lies in a group of the song/
+          : /cannot lie in a group that lies in it/,
+      );
+    }
+  });
+
+  test('one that is dissolved leaves what was in it where it was', () => {
+    const outer = grouped(nested, dissolved(nested, row(nested, 'Group 2').group));
+    expect(rowsOf(outer)).toEqual(['p0', 'Group 1', 'p1', 'p2', 'p3']);
+    const inner = grouped(nested, dissolved(nested, row(nested, 'Group 1').group));
+    expect(rowsOf(inner)).toEqual(['p0', 'Group 2', 'p1', 'p3', 'p2']);
+  });
+
+  test('each comes behind those that lie in it', () => {
+    expect(innermostFirst(nested.groups).map(({ id }) => id)).toEqual(['g', 'h']);
+  });
+
+  test('a group goes before all of another one, and not into what lies in it', () => {
+    const drop = (dragged: string, over: string) => {
+      const done = apply(nested, {
+        id: 'c',
+        name: 'drop',
+        role: 'do',
+        edits: dropEdits(nested, dragged, over),
+      });
+      if (!done.ok) throw new Error(done.error.sentence);
+      return rowsOf(done.value.song);
+    };
+    expect(drop('group/h', 'part/p0')).toEqual(['Group 2', 'Group 1', 'p1', 'p3', 'p0', 'p2']);
+    // The first part of the outer one is p3 then: it stands where that does.
+    expect(drop('group/g', 'part/p3')).toEqual(['p0', 'p2', 'Group 2', 'p3', 'Group 1', 'p1']);
+    expect(dropEdits(nested, 'group/h', 'part/p1')).toEqual([]);
+    expect(drop('part/p0', 'part/p3')).toEqual(['Group 2', 'Group 1', 'p1', 'p3', 'p0', 'p2']);
   });
 });
 

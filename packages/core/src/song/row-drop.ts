@@ -1,5 +1,6 @@
 import type { Edit } from './edits/edit.ts';
-import { groupOf, inGroup, songRows, type SongRow } from './groups.ts';
+import { groupsAround } from './along.ts';
+import { groupOf, inGroup, partsUnder, songRows, type SongRow } from './groups.ts';
 import type { Song } from './song.ts';
 
 /** By which rows are told apart: parts and groups may have the same ids. */
@@ -21,6 +22,24 @@ function orderEdits(from: readonly string[], to: readonly string[]): Edit[] {
 }
 
 /**
+ * The parts between which there is no room for a row: those of a group that it does not lie in stay together.
+ * @returns null where a group is dropped on what lies in it
+ */
+function blockOf(song: Song, row: SongRow, target: SongRow): readonly string[] | null {
+  if (row.kind === 'part')
+    return target.kind === 'part' ? [target.part.id] : partsUnder(song, target.group);
+  const { group } = target;
+  if (!group) return target.kind === 'part' ? [target.part.id] : null;
+  const around = [group, ...groupsAround(song, group)];
+  if (around.some(({ id }) => id === row.group.id)) return null;
+  // The outermost of those that it is not in itself.
+  const own = groupsAround(song, row.group);
+  const outer = around.filter((one) => !own.includes(one)).at(-1);
+  if (outer) return partsUnder(song, outer);
+  return target.kind === 'part' ? [target.part.id] : partsUnder(song, group);
+}
+
+/**
  * What it means that a row was dropped on another one. A part dropped on a group or on a part of one goes into it, on any other part it leaves its
  * own; a group takes its parts along.
  * @returns nothing where nothing changes
@@ -31,15 +50,9 @@ export function dropEdits(song: Song, dragged: string, over: string): Edit[] {
   const to = rows.findIndex((row) => rowId(row) === over);
   if (at < 0 || to < 0 || at === to) return [];
   const [row, target] = [rows[at], rows[to]];
-  const moving = row.kind === 'group' ? row.group.partIds : [row.part.id];
-  // Between the parts of another group there is no room for a group: it goes before or behind all of it.
-  if (row.kind === 'group' && target.group?.id === row.group.id) return [];
-  const block =
-    row.kind === 'group' && target.group
-      ? target.group.partIds
-      : target.kind === 'part'
-        ? [target.part.id]
-        : target.group.partIds;
+  const moving = row.kind === 'group' ? partsUnder(song, row.group) : [row.part.id];
+  const block = blockOf(song, row, target);
+  if (!block) return [];
   const rest = song.partOrder.filter((id) => !moving.includes(id));
   const places = rest.flatMap((id, n) => (block.includes(id) ? [n] : []));
   const kept = song.partOrder.filter((id) => moving.includes(id));

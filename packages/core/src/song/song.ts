@@ -18,7 +18,7 @@ import { arrangedFrames } from '../takes/arrangement.ts';
 import type { Take } from '../takes/take.ts';
 import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
-import { groupDescription, mostGroups, mostMoves, moveDescription } from './along.ts';
+import { groupDescription, groupsAround, mostGroups, mostMoves, moveDescription } from './along.ts';
 import { comparisonDescription, mostComparisons } from './comparison.ts';
 import { refusedMove } from './movable.ts';
 import { partDescription, type Part } from './part.ts';
@@ -183,6 +183,14 @@ export function checkSong(song: Song): Outcome<Song> {
     return refuse('A group names parts of the song, and each is in one group at most.', 'groups');
   if (new Set(song.groups.map(({ id }) => id)).size !== song.groups.length)
     return refuse('Two groups have one id.', 'groups');
+  for (const [n, group] of song.groups.entries()) {
+    if (group.parentId === null) continue;
+    const place = `groups[${n}].parentId`;
+    if (!song.groups.some(({ id }) => id === group.parentId))
+      return refuse('A group lies in a group of the song.', place);
+    if (groupsAround(song, group).includes(group))
+      return refuse(`“${group.name}” cannot lie in a group that lies in it.`, place);
+  }
   if (new Set(song.rooms.map(({ id }) => id)).size !== song.rooms.length)
     return refuse('Two rooms have one id.', 'rooms');
   for (const [n, { feeds }] of song.rooms.entries())

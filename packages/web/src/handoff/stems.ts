@@ -1,5 +1,6 @@
 import { safeFileName } from '@pannet/core/formats/file-name';
 import { roots } from '@pannet/core/rendering/plan';
+import { partsUnder } from '@pannet/core/song/groups';
 import type { Group, Room, Song } from '@pannet/core/song/song';
 
 /** What a stem is written of: a part, a group with what is done to all of it, or what a room gives back. */
@@ -10,7 +11,11 @@ export interface Stem {
   readonly name: string;
 }
 
-const ofGroup = ({ name, partIds }: Group): Stem => ({ kind: 'group', partIds, name });
+const ofGroup = (song: Song, group: Group): Stem => ({
+  kind: 'group',
+  partIds: partsUnder(song, group),
+  name: group.name,
+});
 const ofRoom = ({ name, feeds }: Room): Stem => ({
   kind: 'room',
   partIds: [...new Set(feeds.map(({ partId }) => partId))],
@@ -29,7 +34,7 @@ export function stemIds(song: Song): readonly string[] {
 /** The parts that are needed for a stem, and what it is called. */
 export function stemOf(song: Song, stemId: string): Stem {
   const group = song.groups.find(({ id }) => roots.group(id) === stemId);
-  if (group) return ofGroup(group);
+  if (group) return ofGroup(song, group);
   const room = song.rooms.find(({ id }) => roots.room(id) === stemId);
   if (room) return ofRoom(room);
   return { kind: 'part', partIds: [stemId], name: song.parts[stemId].name };

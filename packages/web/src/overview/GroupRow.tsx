@@ -2,14 +2,18 @@ import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
 import { groupParameters } from '@pannet/core/parameters/tables';
-import { plural } from '@pannet/core/quantities/wording';
-import { changedGroup } from '@pannet/core/song/groups';
+import { plural, signedFigure } from '@pannet/core/quantities/wording';
+import { changedGroup, dissolved, partsUnder } from '@pannet/core/song/groups';
 import { levelTarget, moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
 import { memo, useState } from 'react';
+import { useStore } from 'zustand';
+import { useShallow } from 'zustand/react/shallow';
 import { NumberField } from '../controls/NumberField.tsx';
+import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { changeText } from '../image/voice-edits.ts';
+import type { GroupFigures } from '../measuring/group-figures.ts';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
 import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';
@@ -17,13 +21,52 @@ import { MoveLane } from './MoveLane.tsx';
 
 interface Props {
   readonly group: Group;
+  /** How many groups it lies in. */
+  readonly depth: number;
+  readonly figures: GroupFigures;
   readonly width: number;
 }
 
+/** What each group that something lies in moves it to the right, in pixels. */
+const indent = 16;
+
+/** The verdict and the first figures of all of it, over the loop or the whole song; paler once it has changed. */
+function GroupVerdict({ id, name, figures }: { id: string; name: string; figures: GroupFigures }) {
+  const measures = useStore(figures.store, ({ groups }) =>
+    Object.hasOwn(groups, id) ? groups[id] : null,
+  );
+  const busy = useStore(figures.store, (state) => state.busy?.groupId === id);
+  const failure = useStore(figures.store, (state) => state.failure);
+  if (!measures)
+    return busy ? (
+      <span className="quiet small">measuring …</span>
+    ) : failure ? (
+      <span className="quiet small" title={failure}>
+        not measured
+      </span>
+    ) : null;
+  const { fold, sideToMidDb } = measures.file.report;
+  return (
+    <span
+      className="small group-verdict"
+      style={{ opacity: measures.current ? 1 : 0.45 }}
+      aria-label={`Fold of ${name}`}
+      title="All of the group together: width, and what the fold loses. “Measure it …” in its settings tells the rest."
+    >
+      <VerdictMark verdict={fold.verdict} />{' '}
+      <span className="mono">
+        S/M {sideToMidDb === null ? '–' : `${signedFigure(sideToMidDb, 1)} dB`} · fold{' '}
+        {fold.lossDb === null ? '–' : `${signedFigure(fold.lossDb, 1)} LU`}
+      </span>
+    </span>
+  );
+}
+
 /** A group above its parts: level, solo and mute of all of them. */
-export const GroupRow = memo(function GroupRow({ group, width }: Props) {
+export const GroupRow = memo(function GroupRow({ group, depth, figures, width }: Props) {
   const open = useOpenSong();
-  const { id, name, partIds } = group;
+  const { id, name } = group;
+  const partIds = useSession(useShallow(({ shown }) => partsUnder(shown, group)));
   const solo = usePlayback((state) => state.monitoring.solo);
   const soloed = partIds.length > 0 && partIds.every((partId) => solo.includes(partId));
   const [shown, setShown] = useState(false);
@@ -42,7 +85,7 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
       ...(own
         ? [{ kind: 'set-moves', moves: song.moves.filter((one) => one !== own) } as const]
         : []),
-      { kind: 'set-groups', groups: song.groups.filter((one) => one.id !== id) },
+      { kind: 'set-groups', groups: dissolved(song, group) },
     ]);
   };
   return (
@@ -54,7 +97,7 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
       role="group"
       aria-label={name}
     >
-      <div className="group-lane-head">
+      <div className="group-lane-head" style={{ paddingLeft: 2 + indent * depth }}>
         <button
           type="button"
           className="btn-tool"
@@ -83,6 +126,7 @@ export const GroupRow = memo(function GroupRow({ group, width }: Props) {
         />
         <span className="quiet small">{plural(partIds.length, 'part')}</span>
         <span className="flex-grow-1" />
+        <GroupVerdict id={id} name={name} figures={figures} />
         <NumberField
           parameter={groupParameters.levelDb}
           label={`Level of ${name}`}

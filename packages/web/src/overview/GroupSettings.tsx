@@ -1,13 +1,14 @@
 import { groupStageDescription, type GroupStage } from '@pannet/core/image/group-stage';
 import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tables';
 import { roots } from '@pannet/core/rendering/plan';
-import { changedGroup } from '@pannet/core/song/groups';
+import { changedGroup, mayLieIn } from '@pannet/core/song/groups';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Curve } from '@pannet/core/moves/curve';
 import { levelTarget, moveOf, withMove } from '@pannet/core/song/moves-of';
 import { rateOf, type Group } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
+import { useShallow } from 'zustand/react/shallow';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { preparationChanges, PreparationFields, type Change } from '../image/PreparationFields.tsx';
 import { tableChanges } from '../image/voice-edits.ts';
@@ -47,6 +48,7 @@ export function GroupSettings({ group }: { readonly group: Group }) {
     if (says.length === 0) cancel();
     else open.do(`${name}: ${says.join(', ')}`, edits({ stage: after }));
   };
+  const others = useSession(useShallow(({ shown }) => mayLieIn(shown, group)));
   const target = levelTarget('group', id);
   const moved = useSession(({ shown }) => moveOf(shown, target) !== null);
   const moveLevel = () => {
@@ -83,6 +85,26 @@ export function GroupSettings({ group }: { readonly group: Group }) {
       <div>
         <h3 className="panel-heading">Stage of all of it</h3>
         {(Object.keys(stageTable) as StageKey[]).map(stageRow)}
+        <label className="d-flex align-items-center gap-2 small my-1">
+          <span className="quiet">Lies in</span>
+          <select
+            className="plain-select"
+            aria-label={`${name} lies in`}
+            value={group.parentId ?? ''}
+            onChange={(event) => {
+              const parentId = event.target.value === '' ? null : event.target.value;
+              const within = others.find((one) => one.id === parentId)?.name ?? 'no group';
+              open.do(`${name}: in ${within}`, edits({ parentId }));
+            }}
+          >
+            <option value="">no group</option>
+            {others.map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.name}
+              </option>
+            ))}
+          </select>
+        </label>
         <p className="quiet small my-1">Only the difference is changed: the fold stays as it is.</p>
         <div className="d-flex flex-wrap gap-2">
           <Button size="sm" variant="outline-primary" onClick={() => setMeasuring(true)}>

@@ -25,15 +25,15 @@ export const laneHeight = 34;
 
 interface Props {
   readonly part: Part;
-  /** Whether it stands under a group. */
-  readonly grouped: boolean;
+  /** How many groups it lies in. */
+  readonly depth: number;
   readonly width: number;
   /** Of the song. */
   readonly frames: number;
 }
 
 /** One part over time; what moves under it. Drawn anew by itself where the view changes, and only where it is seen. */
-export const PartLane = memo(function PartLane({ part, grouped, width, frames }: Props) {
+export const PartLane = memo(function PartLane({ part, depth, width, frames }: Props) {
   const open = useOpenSong();
   const lane = useRef<HTMLDivElement>(null);
   const visible = useVisible(lane);
@@ -82,7 +82,8 @@ export const PartLane = memo(function PartLane({ part, grouped, width, frames }:
       {selected && <ShiftBar part={part} width={width} />}
       <button
         type="button"
-        className={`lane-name${grouped ? ' grouped' : ''}`}
+        className="lane-name"
+        style={{ left: 6 + 14 * depth }}
         title={`${part.name}: a press selects it (Ctrl: with others), a drag brings it elsewhere or into a group`}
         ref={setActivatorNodeRef}
         {...attributes}

@@ -22,6 +22,7 @@ import { GroupRow } from './GroupRow.tsx';
 import { PartLane } from './PartLane.tsx';
 import { RoomLane } from './RoomLane.tsx';
 import { SongTools } from './SongTools.tsx';
+import { useGroupFigures } from './use-group-figures.ts';
 import './overview.scss';
 
 /** All parts over time, under the strip and its ruler: groups, clips where there is sound, what moves. */
@@ -31,6 +32,7 @@ export function SongPlace() {
   const frames = useSession(({ shown }) => Math.max(1, songFrames(shown)));
   const { ref, width } = useSize<HTMLDivElement>();
   const view = useTimeView();
+  const figures = useGroupFigures();
   const rows = useMemo(() => songRows(song), [song]);
   // A press selects; only what is moved by some way is dragged.
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
@@ -61,12 +63,18 @@ export function SongPlace() {
             <div className="song-lanes">
               {rows.map((row) =>
                 row.kind === 'group' ? (
-                  <GroupRow key={rowId(row)} group={row.group} width={width} />
+                  <GroupRow
+                    key={rowId(row)}
+                    group={row.group}
+                    depth={row.depth}
+                    figures={figures}
+                    width={width}
+                  />
                 ) : (
                   <PartLane
                     key={rowId(row)}
                     part={row.part}
-                    grouped={row.group !== null}
+                    depth={row.depth}
                     width={width}
                     frames={frames}
                   />

@@ -55,6 +55,22 @@ describe('the song over time', () => {
     );
   });
 
+  test('a group lies in another one, is soloed with it, and stays where that is dissolved', () => {
+    choose(/^Group of/, 'new');
+    act(() => void open.selection.setState({ partId: 'hum', partIds: ['hum'] }));
+    choose(/^Group of/, 'new');
+    fireEvent.click(screen.getByRole('button', { name: 'Settings of Group 1' }));
+    const [one, two] = song().groups;
+    choose('Group 1 lies in', two.id);
+    expect(song().groups[0].parentId).toBe(two.id);
+    fireEvent.click(screen.getByRole('button', { name: 'Solo Group 2' }));
+    expect([...open.playback.store.getState().monitoring.solo].sort()).toEqual(['harp', 'hum']);
+    fireEvent.click(screen.getByRole('button', { name: 'Dissolve Group 2' }));
+    expect(song().groups).toMatchObject([{ id: one.id, parentId: null, partIds: ['harp'] }]);
+    act(() => void open.session.undo());
+    expect(song().groups[0].parentId).toBe(two.id);
+  });
+
   test('a group has a low cut, a compressor and a stage of its own', () => {
     open.selectAllParts();
     choose(/^Group of/, 'new');

@@ -7,8 +7,9 @@ import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
 import { FileReport } from './MeasurePage.tsx';
 import { sentenceOf } from '../api/request.ts';
-import type { MeasuredFile, SongJob } from '../measuring/messages.ts';
-import { ask, question, wasStopped } from '../workers/ask.ts';
+import { songMeasurer } from '../measuring/group-figures.ts';
+import type { MeasuredFile } from '../measuring/messages.ts';
+import { ask, wasStopped } from '../workers/ask.ts';
 import { useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
 
 type State =
@@ -35,10 +36,6 @@ export function SongReport() {
     </>
   );
 }
-
-const songMeasurer = question<SongJob, MeasuredFile>(
-  () => new Worker(new URL('../measuring/song.worker.ts', import.meta.url), { type: 'module' }),
-);
 
 /** What was measured last, so that it is not measured again unchanged. */
 let last: { readonly key: string; readonly file: MeasuredFile } | null = null;

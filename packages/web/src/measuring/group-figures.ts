@@ -1,0 +1,151 @@
+import { groupContentKey } from '@pannet/core/findings/content-key';
+import { roots } from '@pannet/core/rendering/plan';
+import type { Loop } from '@pannet/core/rendering/player';
+import { songFrames, type Group, type Song } from '@pannet/core/song/song';
+import { createStore } from 'zustand/vanilla';
+import type { KnownSplices } from '../playback/known-splices.ts';
+import { ask, question, wasStopped } from '../workers/ask.ts';
+import type { MeasuredFile, SongJob } from './messages.ts';
+
+export const songMeasurer = question<SongJob, MeasuredFile>(
+  () => new Worker(new URL('./song.worker.ts', import.meta.url), { type: 'module' }),
+);
+
+export interface GroupMeasures {
+  readonly file: MeasuredFile;
+  /** Whether it has been changed since, or another stretch is asked for. */
+  readonly current: boolean;
+}
+
+interface GroupFiguresState {
+  /** By the group's id. */
+  readonly groups: Readonly<Record<string, GroupMeasures>>;
+  readonly busy: { readonly groupId: string; readonly share: number } | null;
+  /** Why one could not be measured. */
+  readonly failure: string | null;
+}
+
+/** A change is measured when it has stood for so long: parts are measured before. */
+const patienceMs = 1200;
+/** So many figures are kept by their content. */
+const mostKnown = 60;
+
+/**
+ * Keeps the figures of all groups up to date, one after another, over the loop or the whole song, as long as nothing plays. What was measured once is kept
+ * by its content.
+ */
+export class GroupFigures {
+  readonly store = createStore<GroupFiguresState>(() => ({
+    groups: {},
+    busy: null,
+    failure: null,
+  }));
+  readonly #splices: (song: Song) => KnownSplices;
+  readonly #known = new Map<string, MeasuredFile>();
+  #song: Song | null = null;
+  #loop: Loop | null = null;
+  #playing = false;
+  #measuring: AbortController | null = null;
+  #timer: ReturnType<typeof setTimeout> | undefined;
+  /** What could not be measured is not tried again unchanged. */
+  readonly #failed = new Set<string>();
+
+  /** @param splices those that were planned already */
+  constructor(splices: (song: Song) => KnownSplices = () => []) {
+    this.#splices = splices;
+  }
+
+  /** @param loop the stretch that is measured, or null for all of the song */
+  update(song: Song, loop: Loop | null): void {
+    this.#song = song;
+    this.#loop = loop;
+    const { groups } = this.store.getState();
+    const next: Record<string, GroupMeasures> = {};
+    for (const group of song.groups) {
+      const known = this.#known.get(this.#keyOf(song, group));
+      const before = Object.hasOwn(groups, group.id) ? groups[group.id] : null;
+      if (known) next[group.id] = { file: known, current: true };
+      else if (before) next[group.id] = { file: before.file, current: false };
+    }
+    this.store.setState({ groups: next });
+    this.#begin();
+  }
+
+  setPlaying(playing: boolean): void {
+    if (this.#playing === playing) return;
+    this.#playing = playing;
+    this.#begin();
+  }
+
+  /** The next one that has no figures, once nothing has changed for a while. */
+  #begin(): void {
+    this.stop();
+    if (this.#playing || !this.#song) return;
+    const next = this.#song.groups.find((group) => this.#isWanted(group));
+    if (next) this.#timer = setTimeout(() => this.#measure(next), patienceMs);
+  }
+
+  #isWanted(group: Group): boolean {
+    if (!this.#song) return false;
+    const key = this.#keyOf(this.#song, group);
+    return !this.#known.has(key) && !this.#failed.has(key);
+  }
+
+  #measure(group: Group): void {
+    const song = this.#song;
+    if (!song) return;
+    const key = this.#keyOf(song, group);
+    const { from, to } = this.#stretch(song);
+    if (to <= from) return;
+    const measuring = new AbortController();
+    this.#measuring = measuring;
+    const groupId = group.id;
+    this.store.setState({ busy: { groupId, share: 0 } });
+    ask(
+      songMeasurer,
+      { song, root: roots.group(groupId), from, to, splices: this.#splices(song) },
+      {
+        signal: measuring.signal,
+        progress: (share) => this.store.setState({ busy: { groupId, share } }),
+      },
+    ).then(
+      (file) => {
+        if (this.#known.size >= mostKnown) this.#known.clear();
+        this.#known.set(key, file);
+        this.store.setState({ failure: null });
+        if (this.#song) this.update(this.#song, this.#loop);
+      },
+      (error: unknown) => {
+        if (wasStopped(error)) return;
+        this.#failed.add(key);
+        this.store.setState({ failure: error instanceof Error ? error.message : String(error) });
+        this.#begin();
+      },
+    );
+  }
+
+  #stretch(song: Song): { readonly from: number; readonly to: number } {
+    const frames = songFrames(song);
+    return {
+      from: Math.min(this.#loop?.start ?? 0, frames),
+      to: Math.min(this.#loop?.end ?? frames, frames),
+    };
+  }
+
+  #keyOf(song: Song, group: Group): string {
+    const { from, to } = this.#stretch(song);
+    return `${groupContentKey(song, group)} ${from} ${to}`;
+  }
+
+  stop(): void {
+    clearTimeout(this.#timer);
+    this.#measuring?.abort();
+    this.#measuring = null;
+    if (this.store.getState().busy) this.store.setState({ busy: null });
+  }
+
+  close(): void {
+    this.stop();
+    this.#song = null;
+  }
+}
