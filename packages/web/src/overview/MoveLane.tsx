@@ -24,7 +24,7 @@ interface Props {
   readonly width: number;
 }
 
-const laneHeight = 44;
+const laneHeight = 40;
 const edge = 5;
 /** Drawn every so many pixels. */
 const drawnPixels = 2;
@@ -89,17 +89,13 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
     <div className="move-lane" role="group" aria-label={`${said} along the song`}>
       <svg width={width} height={laneHeight} onDoubleClick={addAt} role="group" aria-label="Points">
         <path d={`M0 ${axis.yOf(0)}H${width}`} stroke="var(--rule)" />
-        <text className="move-word" x={62} y={axis.y(marks[0]) + 4} fontSize={10}>
-          {`${name}: ${what}`}
-          {curve.kind === 'cycle' && <MotionText target={target} />}
-        </text>
         {marks.map((mark) => (
           <text
             key={mark}
             x={4}
             y={Math.min(laneHeight - 3, axis.y(mark) + 3)}
             fontSize={10}
-            className="move-word mono"
+            className="move-mark mono"
           >
             {text(mark)}
           </text>
@@ -125,7 +121,12 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
             />
           ))}
       </svg>
-      <span className="move-tools">
+      <div className="move-tools">
+        <span className="quiet small text-truncate">
+          {`${name}: ${what}`}
+          {curve.kind === 'cycle' && <MotionText target={target} />}
+        </span>
+        <span className="flex-grow-1" />
         {curve.kind === 'points' ? (
           <PointFields curve={curve} n={chosen} {...fields} />
         ) : (
@@ -158,7 +159,7 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
         >
           <Trash aria-hidden />
         </button>
-      </span>
+      </div>
     </div>
   );
 }
@@ -172,9 +173,9 @@ function MotionText({ target: { kind, id } }: { readonly target: MoveTarget }) {
   if (!motion) return null;
   const { sidesDb, foldDb } = motion;
   return (
-    <tspan className="mono">
-      {` · over its cycle a side ${figure(sidesDb, 1)} dB, the fold ${figure(foldDb, 1)} dB`}
-    </tspan>
+    <span title="How far it goes up and down over its cycle: the side that moves more, and the fold">
+      {` · side ${figure(sidesDb, 1)} dB, fold ${figure(foldDb, 1)} dB`}
+    </span>
   );
 }
 
