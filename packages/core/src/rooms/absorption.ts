@@ -1,4 +1,7 @@
-import type { RoomSound } from './room.ts';
+import type { AnySound, RoomSound } from './room.ts';
+
+/** How long something takes to die away, and what shares of that lows and highs have. */
+type Decaying = Pick<AnySound, 'decayS' | 'lowPercent' | 'highPercent'>;
 
 const { exp, hypot, log10, PI, tan, cos, sin } = Math;
 
@@ -34,7 +37,7 @@ function shelf(dc: number, top: number, hz: number, rateHz: number) {
 }
 
 /** Decay in s of the lowest, middle and highest frequencies. */
-export function decays({ decayS, lowPercent, highPercent }: RoomSound) {
+export function decays({ decayS, lowPercent, highPercent }: Decaying) {
   return {
     low: (decayS * lowPercent) / 100,
     middle: decayS,
@@ -53,13 +56,18 @@ export function memoryS(sound: RoomSound): number {
   return toNothing * Math.max(low, middle, high) + latestReflectionS;
 }
 
+/** A shelf takes away no more than 80 dB at once. */
+const least = 1e-4;
+
 /** Of a line of so many frames. */
-export function absorptionOf(sound: RoomSound, frames: number, rateHz: number): Absorption {
+export function absorptionOf(sound: Decaying, frames: number, rateHz: number): Absorption {
   const gain = (decayS: number) => exp((-Math.LN10 * 3 * frames) / (decayS * rateHz));
+  // What would be less than that is gone after once round; its shelf would ring on for longer than what it takes away.
+  const share = (part: number, whole: number) => Math.max(least, part / whole);
   const { low, middle, high } = decays(sound);
   const g = gain(middle);
-  const first = shelf(gain(low) / g, 1, lowHz, rateHz);
-  const second = shelf(1, gain(high) / g, highHz, rateHz);
+  const first = shelf(share(gain(low), g), 1, lowHz, rateHz);
+  const second = shelf(1, share(gain(high), g), highHz, rateHz);
   return {
     b0: g * first.b0 * second.b0,
     b1: g * (first.b0 * second.b1 + first.b1 * second.b0),
@@ -70,7 +78,7 @@ export function absorptionOf(sound: RoomSound, frames: number, rateHz: number): 
 }
 
 /** What a room is set to at a frequency, in s: how long it takes to fall by 60 dB, by what its lines lose there. */
-export function decayAt(sound: RoomSound, hz: number, rateHz: number): number {
+export function decayAt(sound: Decaying, hz: number, rateHz: number): number {
   // Any line says the same: what it loses goes with its length.
   const frames = Math.round(0.02 * rateHz);
   const { b0, b1, b2, a1, a2 } = absorptionOf(sound, frames, rateHz);

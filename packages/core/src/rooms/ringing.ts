@@ -1,14 +1,17 @@
 import { memoryS } from './absorption.ts';
 import { Echo, echoMemory } from './echo.ts';
 import { Network } from './network.ts';
+import { Spring, springMemory } from './spring.ts';
 import { isNetwork, type AnySound, type Ringing } from './room.ts';
 
 /** What makes a room sound. */
 export function ringingOf(sound: AnySound, rateHz: number): Ringing {
-  return isNetwork(sound) ? new Network(sound, rateHz) : new Echo(sound, rateHz);
+  if (isNetwork(sound)) return new Network(sound, rateHz);
+  return sound.kind === 'spring' ? new Spring(sound, rateHz) : new Echo(sound, rateHz);
 }
 
 /** How long it remembers what went in, to −120 dB, in frames; its pre-delay not counted. */
 export function ringingMemory(sound: AnySound, rateHz: number): number {
-  return isNetwork(sound) ? Math.ceil(memoryS(sound) * rateHz) : echoMemory(sound.echo, rateHz);
+  if (isNetwork(sound)) return Math.ceil(memoryS(sound) * rateHz);
+  return sound.kind === 'spring' ? springMemory(sound, rateHz) : echoMemory(sound.echo, rateHz);
 }

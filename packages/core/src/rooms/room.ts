@@ -16,7 +16,7 @@ import { echoParameters, feedParameters, roomParameters } from '../parameters/ta
 export const networkKinds = ['hall', 'chamber', 'plate', 'ambience'] as const;
 export type NetworkKind = (typeof networkKinds)[number];
 
-export const roomKinds = [...networkKinds, 'echo'] as const;
+export const roomKinds = [...networkKinds, 'spring', 'echo'] as const;
 export type RoomKind = (typeof roomKinds)[number];
 
 /** What of a part goes into a room: its image, all of it but the middle, or one of its voices. */
@@ -57,7 +57,7 @@ export type AnySound = Omit<Room, 'id' | 'name' | 'muted' | 'feeds' | 'levelDb' 
 export type RoomSound = AnySound & { readonly kind: NetworkKind };
 
 export function isNetwork(sound: AnySound): sound is RoomSound {
-  return sound.kind !== 'echo';
+  return (networkKinds as readonly RoomKind[]).includes(sound.kind);
 }
 
 /** What rings: it works through both sides in order, linear, and the same whenever it begins from silence. */

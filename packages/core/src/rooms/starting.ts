@@ -23,6 +23,15 @@ const startingValues: Readonly<Record<RoomKind, Partial<Room>>> = {
     highCutHz: null,
     levelDb: -14,
   },
+  spring: {
+    decayS: 1.8,
+    highPercent: 70,
+    preDelayLeftMs: 0,
+    preDelayRightMs: 0,
+    lowCutHz: 150,
+    highCutHz: 4500,
+    levelDb: -14,
+  },
   echo: { preDelayLeftMs: 0, preDelayRightMs: 0, lowCutHz: null, highCutHz: null, levelDb: -14 },
   ambience: {
     decayS: 0.35,
@@ -40,6 +49,7 @@ export const roomKindNames: Readonly<Record<RoomKind, string>> = {
   chamber: 'chamber',
   plate: 'plate-like',
   ambience: 'ambience',
+  spring: 'spring',
   echo: 'echo',
 };
 

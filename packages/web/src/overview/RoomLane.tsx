@@ -5,7 +5,7 @@ import { roots } from '@pannet/core/rendering/plan';
 import { decayAt } from '@pannet/core/rooms/absorption';
 import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
-import { isNetwork, roomKinds, type RoomKind, type RoomSound } from '@pannet/core/rooms/room';
+import { roomKinds, type RoomKind } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { belongsToRoom, levelTarget } from '@pannet/core/song/moves-of';
 import type { Move, Room } from '@pannet/core/song/song';
@@ -30,6 +30,10 @@ const networkKeys = [
   ['decayS', 'sizePercent', 'lowPercent', 'highPercent'],
   ['preDelayLeftMs', 'preDelayRightMs', 'earlyDb'],
 ] as const;
+/** A spring has no first reflections. */
+const springKeys = [networkKeys[0], ['preDelayLeftMs', 'preDelayRightMs']] as const;
+const keysOf = ({ kind }: Room): readonly (readonly RoomRow[])[] =>
+  kind === 'spring' ? springKeys : networkKeys;
 const echoKeys = [
   ['timeMs', 'beats', 'ratioPercent'],
   ['feedbackPercent', 'crossPercent', 'lowCutHz', 'highCutHz'],
@@ -125,8 +129,8 @@ export function RoomLane({ room, width = 0 }: Props) {
       </div>
       {shown && (
         <div className="room-settings">
-          {isNetwork(room)
-            ? networkKeys.map((keys, n) => (
+          {room.kind !== 'echo'
+            ? keysOf(room).map((keys, n) => (
                 <div key={keys[0]}>
                   {keys.map((key) => (
                     <Field key={key} changing={changing} row={key} wide />
@@ -236,7 +240,7 @@ function EchoTimes({ room }: Props) {
 }
 
 /** How long it takes to fall by 60 dB, as it is set, low and high. */
-function Decays({ room }: { readonly room: Room & RoomSound }) {
+function Decays({ room }: Props) {
   const rate = useRate();
   const at = (hz: number) => `${figure(decayAt(room, hz, rate), 2)} s`;
   return (
