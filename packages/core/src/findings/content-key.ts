@@ -42,7 +42,19 @@ export function groupContentKey(song: Song, group: Group): string {
     groups.map(({ name: _, ...rest }) => rest),
     song.moves.filter(({ target }) => target.kind === 'group' && ids.includes(target.id)),
     song.tempo,
+    roomsKey(song, ids),
   ]);
+}
+
+/** Rooms that give back into groups bring with them what feeds them, from wherever it comes. */
+function roomsKey(song: Song, groupIds: readonly string[]): unknown {
+  if (!song.rooms.some(({ groupId }) => groupId !== null && groupIds.includes(groupId)))
+    return null;
+  const parts = song.partOrder.map((id) => [
+    song.parts[id].muted,
+    contentKey(song, song.parts[id]),
+  ]);
+  return [song.rooms, song.moves, parts];
 }
 
 /** Paths of lined-up takes are long, and stay the same while all else of a part is dragged. */

@@ -1,4 +1,5 @@
 import { db, dbToGain } from '../quantities/units.ts';
+import { inFlow } from '../rooms/between.ts';
 import type { Feed, Room } from '../rooms/room.ts';
 import { isNeutralBus, type Bus } from './kinds/bus.ts';
 import type { PlanNode } from './kinds/kinds.ts';
@@ -98,42 +99,42 @@ export function planOf(
       muted,
       inputs: [roots.part(id), roots.plain(id)],
     });
+  const fed = roomNodes(parts, along, moves);
+  nodes.push(...fed.nodes);
   for (const { id, partIds, gain, bus } of groups) {
     const members = parts.filter((part) => partIds.includes(part.id));
     const sounding = members.filter(({ muted }) => !muted);
-    const within = groups.flatMap((group) =>
-      group.parentId === id ? [roots.group(group.id)] : [],
-    );
+    const within = [
+      ...groups.flatMap((group) => (group.parentId === id ? [roots.group(group.id)] : [])),
+      ...rooms.flatMap((room) => (room.groupId === id ? [roots.room(room.id)] : [])),
+    ];
     const root = roots.group(id);
+    const heard = [...within, ...members.map((part) => roots.part(part.id))].map(
+      (input) => fed.returns.get(input) ?? roots.listened(input),
+    );
     nodes.push(
       ...groupNodes(root, bus, gain, [...within, ...sounding.map((part) => roots.part(part.id))]),
-      ...groupNodes(
-        roots.listened(root),
-        bus,
-        gain,
-        [...within, ...members.map((part) => roots.part(part.id))].map(roots.listened),
-      ),
+      ...groupNodes(roots.listened(root), bus, gain, heard),
     );
   }
-  const outermost = groups.filter(({ parentId }) => parentId === null);
-  const fed = roomNodes(parts, along, moves);
-  nodes.push(...fed.nodes);
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
+  const outermost = groups.filter(({ parentId }) => parentId === null);
+  const intoSong = rooms.filter(({ groupId }) => groupId === null);
   nodes.push({
     kind: 'sum',
     id: roots.song,
     inputs: [
       ...outermost.map(({ id }) => roots.group(id)),
       ...sounding.map(({ id }) => roots.part(id)),
-      ...rooms.map(({ id }) => roots.room(id)),
+      ...intoSong.map(({ id }) => roots.room(id)),
     ],
   });
   if (bed) nodes.push({ kind: 'bed', id: `bed/${bed.left.key}/${bed.right.key}`, inputs: [], bed });
   const heard = {
     parts: parts.map(({ id }) => ({ id: roots.listened(roots.part(id)), direct: !groupOf(id) })),
-    told: fed.told,
+    told: [...fed.told, ...fed.returns.values()],
     groups: outermost.map(({ id }) => roots.listened(roots.group(id))),
-    rooms: rooms.map(({ id }) => roots.listened(roots.room(id))),
+    rooms: intoSong.map(({ id }) => roots.listened(roots.room(id))),
     beds: bed ? [(nodes.at(-1) as PlanNode).id] : [],
   };
   nodes.push({ kind: 'monitor', id: roots.heard, inputs: monitorInputs(heard), ...heard });
@@ -151,16 +152,21 @@ function groupNodes(id: string, bus: Bus, gain: Value, inputs: readonly string[]
 
 /**
  * Each room twice: as it is exported, fed by the parts that are not muted, and as it is listened to, fed by what is heard of them.
- * @returns with what has to be told how it is listened to
+ * @returns with what has to be told how it is listened to, and those of the returns that go into groups, by their roots
  */
 function roomNodes(
   parts: readonly PartPlan[],
   { rooms, roomGain, feedGain }: Along,
   moves: ReadonlyMap<string, PartMoves>,
-): { readonly nodes: readonly PlanNode[]; readonly told: readonly string[] } {
+): {
+  readonly nodes: readonly PlanNode[];
+  readonly told: readonly string[];
+  readonly returns: ReadonlyMap<string, string>;
+} {
   const nodes: PlanNode[] = [];
   const told: string[] = [];
-  for (const { id, name: _, feeds, ...room } of rooms) {
+  const returns = new Map<string, string>();
+  for (const { id, name: _, feeds, fromRooms, groupId, ...room } of inFlow(rooms)) {
     const root = roots.room(id);
     const inputs: string[] = [];
     const heard: string[] = [];
@@ -174,12 +180,28 @@ function roomNodes(
       heard.push(fed.heard);
       if (fed.told !== null) told.push(fed.told);
     }
+    for (const { roomId, levelDb } of fromRooms) {
+      const from = `${root}/from/${roomId}`;
+      const before = roots.room(roomId);
+      const gain = dbToGain(db(levelDb));
+      nodes.push(
+        { kind: 'gain', id: from, inputs: [before], gain },
+        { kind: 'gain', id: roots.listened(from), inputs: [roots.listened(before)], gain },
+      );
+      inputs.push(from);
+      heard.push(roots.listened(from));
+    }
     nodes.push(
       ...ringing(root, inputs, room, roomGain(id)),
       ...ringing(roots.listened(root), heard, room, roomGain(id)),
     );
+    if (groupId === null) continue;
+    const gated = `${roots.listened(root)}/gated`;
+    const of = [roots.listened(root)];
+    nodes.push({ kind: 'listened', id: gated, partId: null, muted: false, inputs: of });
+    returns.set(root, gated);
   }
-  return { nodes, told };
+  return { nodes, told, returns };
 }
 
 /** A room, and what it gives back: apart, so that it rings on when that begins to move. */

@@ -31,6 +31,14 @@ export const feedDescription = thing({
 });
 export type Feed = Described<typeof feedDescription>;
 
+/** What of another room goes into one. */
+export const roomFeedDescription = thing({
+  roomId: id('a room'),
+  levelDb: value(feedParameters.levelDb),
+});
+
+export const mostRooms = 8;
+
 /** Of several parts at most so many feeds. */
 const mostFeeds = 128;
 
@@ -46,13 +54,18 @@ export const roomDescription = thing({
   /** The sides of its return that are heard. */
   side: choice(['both', 'left', 'right']).default('both'),
   feeds: z.array(feedDescription).max(mostFeeds).default([]),
+  /** Other rooms whose returns go into it. */
+  fromRooms: z.array(roomFeedDescription).max(mostRooms).default([]),
+  /** The group that it gives back into; null for the song. */
+  groupId: id('a group').nullable().default(null),
 });
 export type Room = Described<typeof roomDescription>;
 
-export const mostRooms = 8;
-
 /** What a room sounds like, whoever feeds it. */
-export type AnySound = Omit<Room, 'id' | 'name' | 'muted' | 'feeds' | 'levelDb' | 'side'>;
+export type AnySound = Omit<
+  Room,
+  'id' | 'name' | 'muted' | 'feeds' | 'fromRooms' | 'groupId' | 'levelDb' | 'side'
+>;
 /** Of one that is a network. */
 export type RoomSound = AnySound & { readonly kind: NetworkKind };
 

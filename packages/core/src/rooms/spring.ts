@@ -52,7 +52,11 @@ function lossOf(sound: AnySound, line: number, rateHz: number): Absorption {
   const middle = roundFrames(line, middleHz, rateHz);
   const longer = roundFrames(line, min(highHz, rateHz / 4), rateHz) / middle;
   // Between once and twice: where highs are told the shelf has taken half of what it takes.
-  return absorptionOf({ ...sound, highPercent: sound.highPercent / longer ** 1.75 }, middle, rateHz);
+  return absorptionOf(
+    { ...sound, highPercent: sound.highPercent / longer ** 1.75 },
+    middle,
+    rateHz,
+  );
 }
 
 /** How long a spring remembers what went in, to −120 dB, in frames. */

@@ -63,6 +63,6 @@ export function startingRoom(id: string, kind: RoomKind, taken: readonly string[
 
 /** A room that has become another kind: its sound begins there, what feeds it and its level stay. */
 export function asKind(room: Room, kind: RoomKind): Room {
-  const { id, name, muted, side, feeds, levelDb } = room;
-  return { ...startingRoom(id, kind, []), name, muted, side, feeds, levelDb };
+  const { id, name, muted, side, feeds, fromRooms, groupId, levelDb } = room;
+  return { ...startingRoom(id, kind, []), name, muted, side, feeds, fromRooms, groupId, levelDb };
 }

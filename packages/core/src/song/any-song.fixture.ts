@@ -115,8 +115,11 @@ export const anySong: fc.Arbitrary<Song> = fc
         // The first one lies in the second.
         parentId: n === 0 && song.groups.length > 1 ? 'g1' : null,
       })),
-      rooms: song.rooms.slice(0, 2).map((room) => ({
+      rooms: song.rooms.slice(0, 2).map((room, n) => ({
         ...room,
+        // The second one is fed by the first, which gives back into a group.
+        fromRooms: n === 1 ? [{ roomId: song.rooms[0].id, levelDb: -3 }] : [],
+        groupId: n === 0 && song.groups.length > 0 ? 'g0' : null,
         // The time to −120 dB is made whole, in a law that runs often.
         decayS: Math.min(0.4, room.decayS),
         echo: {

@@ -16,6 +16,7 @@ import {
 import { bedParameters, rateParameter } from '../parameters/tables.ts';
 import { arrangedFrames } from '../takes/arrangement.ts';
 import type { Take } from '../takes/take.ts';
+import { refusedRooms } from '../rooms/between.ts';
 import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, groupsAround, mostGroups, mostMoves, moveDescription } from './along.ts';
@@ -193,6 +194,8 @@ export function checkSong(song: Song): Outcome<Song> {
   }
   if (new Set(song.rooms.map(({ id }) => id)).size !== song.rooms.length)
     return refuse('Two rooms have one id.', 'rooms');
+  const refusedBetween = refusedRooms(song.rooms, new Set(song.groups.map(({ id }) => id)));
+  if (refusedBetween) return refusedBetween;
   for (const [n, { feeds }] of song.rooms.entries())
     for (const [k, { partId, from, voiceId }] of feeds.entries()) {
       const place = `rooms[${n}].feeds[${k}]`;

@@ -1,5 +1,7 @@
 import { safeFileName } from '@pannet/core/formats/file-name';
 import { roots } from '@pannet/core/rendering/plan';
+import { partsOfRoom } from '@pannet/core/rooms/between';
+import { groupsAround } from '@pannet/core/song/along';
 import { partsUnder } from '@pannet/core/song/groups';
 import type { Group, Room, Song } from '@pannet/core/song/song';
 
@@ -11,15 +13,30 @@ export interface Stem {
   readonly name: string;
 }
 
+/** The parts of a group, and those that are heard in it by way of a room. */
+function partsHeardIn(song: Song, group: Group): string[] {
+  const within = (groupId: string | null) => {
+    const own = song.groups.find(({ id }) => id === groupId);
+    return own !== undefined && (own.id === group.id || groupsAround(song, own).includes(group));
+  };
+  const returned = song.rooms.filter((room) => within(room.groupId));
+  return [
+    ...new Set([
+      ...partsUnder(song, group),
+      ...returned.flatMap((room) => partsOfRoom(song.rooms, room)),
+    ]),
+  ];
+}
+
 const ofGroup = (song: Song, group: Group): Stem => ({
   kind: 'group',
-  partIds: partsUnder(song, group),
+  partIds: partsHeardIn(song, group),
   name: group.name,
 });
-const ofRoom = ({ name, feeds }: Room): Stem => ({
+const ofRoom = ({ rooms }: Song, room: Room): Stem => ({
   kind: 'room',
-  partIds: [...new Set(feeds.map(({ partId }) => partId))],
-  name,
+  partIds: partsOfRoom(rooms, room),
+  name: room.name,
 });
 
 /** All that can be written of a song, in order. A part is named by its id, all else by its root in the plan. */
@@ -36,7 +53,7 @@ export function stemOf(song: Song, stemId: string): Stem {
   const group = song.groups.find(({ id }) => roots.group(id) === stemId);
   if (group) return ofGroup(song, group);
   const room = song.rooms.find(({ id }) => roots.room(id) === stemId);
-  if (room) return ofRoom(room);
+  if (room) return ofRoom(song, room);
   return { kind: 'part', partIds: [stemId], name: song.parts[stemId].name };
 }
 

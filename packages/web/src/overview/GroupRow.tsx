@@ -85,6 +85,16 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
       ...(own
         ? [{ kind: 'set-moves', moves: song.moves.filter((one) => one !== own) } as const]
         : []),
+      ...(song.rooms.some(({ groupId }) => groupId === id)
+        ? [
+            {
+              kind: 'set-rooms',
+              rooms: song.rooms.map((room) =>
+                room.groupId === id ? { ...room, groupId: group.parentId } : room,
+              ),
+            } as const,
+          ]
+        : []),
       { kind: 'set-groups', groups: dissolved(song, group) },
     ]);
   };

@@ -1,5 +1,6 @@
 import { Trash, WaveTriangle } from '@phosphor-icons/react';
 import { feedParameters } from '@pannet/core/parameters/tables';
+import { mayGoInto } from '@pannet/core/rooms/between';
 import { changedFeed } from '@pannet/core/rooms/feeds';
 import { feedTarget, moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import type { Feed, Part, Room } from '@pannet/core/song/song';
@@ -26,7 +27,10 @@ function isGone({ image }: Part, { from, voiceId }: Feed): boolean {
 /** In short what goes into it. */
 export function FedBy({ room }: { readonly room: Room }) {
   const song = useSong();
-  const words = room.feeds.map((feed) => {
+  const others = room.fromRooms.map(
+    ({ roomId }) => song.rooms.find(({ id }) => id === roomId)?.name ?? '',
+  );
+  const ofParts = room.feeds.map((feed) => {
     const part = song.parts[feed.partId];
     if (!part) return '';
     if (feed.from === 'image') return part.name;
@@ -34,6 +38,7 @@ export function FedBy({ room }: { readonly room: Room }) {
     const voice = part.image.voices.find(({ id }) => id === feed.voiceId);
     return `${part.name}, ${voice?.name ?? 'a voice that is gone'}`;
   });
+  const words = [...ofParts, ...others];
   return (
     <span className="quiet small text-truncate room-fed" title={words.join(' · ')}>
       {words.length === 0 ? 'fed by nothing yet: select parts, then “Feed”' : words.join(' · ')}
@@ -62,6 +67,94 @@ export function Ride({ label, room, target }: RideProps) {
     >
       <WaveTriangle aria-hidden />
     </button>
+  );
+}
+
+/** Where it gives back to, and the other rooms that go into it. */
+export function Between({ changing }: { readonly changing: Changing }) {
+  const { room, kept, preview, keep, cancel } = changing;
+  const { rooms, groups } = useSong();
+  const free = mayGoInto(rooms, room).filter(
+    ({ id }) => !room.fromRooms.some(({ roomId }) => roomId === id),
+  );
+  const nameOf = (id: string) => rooms.find((one) => one.id === id)?.name ?? '';
+  const changed = (roomId: string, levelDb: number | null) => ({
+    fromRooms: room.fromRooms.flatMap((feed) =>
+      feed.roomId !== roomId ? [feed] : levelDb === null ? [] : [{ ...feed, levelDb }],
+    ),
+  });
+  return (
+    <div className="room-between small">
+      {groups.length > 0 && (
+        <label>
+          <span className="quiet">gives back into</span>{' '}
+          <select
+            className="plain-select"
+            aria-label={`${room.name} gives back into`}
+            value={room.groupId ?? ''}
+            onChange={(event) => {
+              const groupId = event.target.value === '' ? null : event.target.value;
+              const where = groups.find(({ id }) => id === groupId)?.name ?? 'the song';
+              keep(`gives back into ${where}`, { groupId });
+            }}
+          >
+            <option value="">the song</option>
+            {groups.map(({ id, name }) => (
+              <option key={id} value={id}>
+                {name}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {room.fromRooms.map(({ roomId, levelDb }) => (
+        <span key={roomId} className="d-inline-flex align-items-center gap-1">
+          <span className="quiet">fed by</span> {nameOf(roomId)}
+          <NumberField
+            parameter={feedParameters.levelDb}
+            label={`Feed of ${nameOf(roomId)}`}
+            value={levelDb}
+            width={82}
+            onPreview={(to) => preview(changed(roomId, to))}
+            onCommit={(to) => {
+              const was = kept().fromRooms.find((feed) => feed.roomId === roomId)?.levelDb ?? 0;
+              const name = `feed of ${nameOf(roomId)}`;
+              keep(changeText(name, feedParameters.levelDb, was, to), changed(roomId, to));
+            }}
+            onCancel={cancel}
+          />
+          <button
+            type="button"
+            className="btn-tool"
+            aria-label={`Feed ${room.name} by ${nameOf(roomId)} no more`}
+            onClick={() => keep(`fed by ${nameOf(roomId)} no more`, changed(roomId, null))}
+          >
+            <Trash aria-hidden />
+          </button>
+        </span>
+      ))}
+      {free.length > 0 && (
+        <select
+          className="plain-select"
+          aria-label={`Feed ${room.name} by another room`}
+          value=""
+          onChange={({ target: { value: roomId } }) =>
+            keep(`fed by ${nameOf(roomId)}`, {
+              fromRooms: [...room.fromRooms, { roomId, levelDb: 0 }],
+            })
+          }
+        >
+          <option value="" disabled hidden>
+            fed by another room …
+          </option>
+          {free.map(({ id, name }) => (
+            <option key={id} value={id}>
+              {name}
+            </option>
+          ))}
+        </select>
+      )}
+    </div>
   );
 }
 

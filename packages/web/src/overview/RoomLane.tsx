@@ -2,6 +2,7 @@ import { CaretDown, CaretRight, Trash } from '@phosphor-icons/react';
 import { echoParameters, roomParameters } from '@pannet/core/parameters/tables';
 import { figure } from '@pannet/core/quantities/wording';
 import { roots } from '@pannet/core/rendering/plan';
+import { withoutRoom } from '@pannet/core/rooms/between';
 import { decayAt } from '@pannet/core/rooms/absorption';
 import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
@@ -18,7 +19,7 @@ import { changeText } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
 import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.ts';
 import { LaneName } from './LaneName.tsx';
-import { FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';
+import { Between, FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';
 import { MoveLane } from './MoveLane.tsx';
 
 interface Props {
@@ -53,7 +54,7 @@ export function RoomLane({ room, width = 0 }: Props) {
         kind: 'set-rooms',
         rooms: changes
           ? rooms.map((one) => (one.id === id ? { ...one, ...changes } : one))
-          : rooms.filter((one) => one.id !== id),
+          : withoutRoom(rooms, id),
       },
     ];
   };
@@ -152,6 +153,7 @@ export function RoomLane({ room, width = 0 }: Props) {
             ))}
             <Sides changing={changing} onMeasure={() => setMeasuring(true)} />
           </div>
+          <Between changing={changing} />
           <Feeds changing={changing} />
         </div>
       )}

@@ -293,6 +293,33 @@ describe('a room', () => {
     expect(room().decayS).toBe(2);
   });
 
+  test('is fed by another one and gives back into a group, for as long as those are there', () => {
+    choose(/^Group of/, 'new');
+    choose('Add a room', 'echo');
+    choose('Add a room', 'spring');
+    const [echo, spring] = song().rooms;
+    const [{ id: groupId }] = song().groups;
+    fireEvent.click(lane('Spring').getByRole('button', { name: 'Settings of Spring' }));
+    choose('Feed Spring by another room', echo.id);
+    type(lane('Spring').getByLabelText('Feed of Echo'), '-4');
+    choose('Spring gives back into', groupId);
+    expect(song().rooms[1]).toMatchObject({
+      id: spring.id,
+      fromRooms: [{ roomId: echo.id, levelDb: -4 }],
+      groupId,
+    });
+    // What it goes into cannot go into it.
+    fireEvent.click(lane('Echo').getByRole('button', { name: 'Settings of Echo' }));
+    expect(screen.queryByLabelText('Feed Echo by another room')).toBeNull();
+    fireEvent.click(screen.getByRole('button', { name: 'Dissolve Group 1' }));
+    expect(song().rooms[1].groupId).toBeNull();
+    fireEvent.click(lane('Echo').getByRole('button', { name: 'Remove Echo' }));
+    expect(song().rooms).toMatchObject([{ name: 'Spring', fromRooms: [] }]);
+    act(() => void open.session.undo());
+    act(() => void open.session.undo());
+    expect(song().rooms[1]).toMatchObject({ groupId, fromRooms: [{ roomId: echo.id }] });
+  });
+
   test('its level and what feeds it are ridden, and go with it', () => {
     choose('Add a room', 'hall');
     choose(/^Feed a room/, room().id);

@@ -7,11 +7,12 @@ import { OutputRun } from './output.ts';
 
 /**
  * A part for the ears, as it is listened to; nothing of it is exported. It takes in the image (or what of it goes to a room), and plain where that can
- * be heard in its place.
+ * be heard in its place. Or what a room gives back into a group, which is heard where rooms are.
  */
 export interface ListenedNode extends NodeBase {
   readonly kind: 'listened';
-  readonly partId: string;
+  /** null for a room. */
+  readonly partId: string | null;
   readonly muted: boolean;
 }
 
@@ -25,7 +26,7 @@ const sameGains = (a: Gains, b: Gains) => a.image === b.image && a.plain === b.p
 
 export class ListenedRun extends OutputRun<ListenedNode> {
   /** Of a feed it changes, where one before it goes. */
-  partId: string;
+  partId: string | null;
   /** As it would be exported. */
   readonly image: OutputRun<NodeBase>;
   readonly #plain: OutputRun<NodeBase> | undefined;
@@ -61,7 +62,8 @@ export class ListenedRun extends OutputRun<ListenedNode> {
   }
 
   #goal(): Gains {
-    const { solo, plain, image } = this.#monitoring;
+    const { solo, plain, image, roomsHeard } = this.#monitoring;
+    if (this.partId === null) return { image: roomsHeard ? 1 : 0, plain: 0 };
     const heard = solo.length ? solo.includes(this.partId) : !this.#muted;
     const match = plain[this.partId];
     return {

@@ -12,7 +12,7 @@ export interface MonitorNode extends NodeBase {
   readonly kind: 'monitor';
   /** Parts as they are listened to, and whether each is heard by itself and not through a group. */
   readonly parts: readonly { readonly id: string; readonly direct: boolean }[];
-  /** What else is told how it is listened to: the feeds of rooms. */
+  /** What else is told how it is listened to: the feeds of rooms, and what rooms give back into groups. */
   readonly told: readonly string[];
   readonly groups: readonly string[];
   /** What rooms give back. */
@@ -102,7 +102,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     const listened = inputs.slice(0, parts.length) as unknown as ListenedRun[];
     const from = parts.length + told.length;
     this.#told = inputs.slice(0, from) as unknown as ListenedRun[];
-    this.parts = listened.map(({ partId: id, image }) => ({ id, image }));
+    this.parts = listened.map(({ partId, image }) => ({ id: partId ?? '', image }));
     this.#mix.aim([
       ...inputs.filter((_, n) => parts[n]?.direct),
       ...inputs.slice(from, from + groups.length),

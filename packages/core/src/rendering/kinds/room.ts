@@ -17,7 +17,7 @@ export interface RoomNode extends NodeBase {
   readonly room: RoomSettings;
 }
 
-export type RoomSettings = Omit<Room, 'id' | 'name' | 'feeds'>;
+export type RoomSettings = Omit<Room, 'id' | 'name' | 'feeds' | 'fromRooms' | 'groupId'>;
 
 type Pair = readonly [Float64Array, Float64Array];
 
