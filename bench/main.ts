@@ -20,6 +20,7 @@ import { makeMaterial, planOf, rateHz, songOf, type Material } from './material.
 import { load } from './load.ts';
 import { ampSpeed } from './amps.ts';
 import { roomSpeed } from './rooms.ts';
+import { wholeSong } from './whole-song.ts';
 import { judgeFigures } from './judges.ts';
 import { judgeLiningUp, lineUpSpeed } from './line-up.ts';
 import { planningSpeed, tunerMarks, tunerSpeed } from './tuner.ts';
@@ -221,6 +222,7 @@ try {
   await lineUpSpeed(material);
   await ampSpeed(material);
   await roomSpeed(material);
+  await wholeSong(material);
   await loudness(material);
   await wholeMeasurement(material);
   await delayAndWidth(material);
