@@ -2,7 +2,17 @@ import { once } from 'node:events';
 import { request as httpRequest } from 'node:http';
 import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
+import { neutralGroupStage } from '@pannet/core/image/group-stage';
+import { neutralStage } from '@pannet/core/image/stage';
+import { curveDescription } from '@pannet/core/moves/curve';
+import { feedOf } from '@pannet/core/rooms/feeds';
+import { startingRoom } from '@pannet/core/rooms/starting';
+import { groupOfParts } from '@pannet/core/song/along';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import { partTarget, voiceTarget } from '@pannet/core/song/moves-of';
 import type { Recording } from '@pannet/core/song/song';
+import { neutralPreparation } from '@pannet/core/takes/preparation';
+import { newVoice } from '@pannet/core/voices/voice';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
 import { address, collect, rate, songOf } from './stage.ts';
 
@@ -101,6 +111,53 @@ async function drawing(page: Page, watchedSeconds: number): Promise<string> {
   return `${rateOf.toFixed(1)} frames a second, ${late} of ${gaps.length} late; the page's own thread ${((100 * share) / watchedSeconds).toFixed(0)} % busy; ${missed} dropouts`;
 }
 
+/** Four groups with compressor and stage, three rooms, two echoes, three voices to each part, and moves on half of the parts. */
+function allOfIt(): Edit[] {
+  const ids = Array.from({ length: parts }, (_, n) => `part-${n}`);
+  const side = (panPercent: number, value: number) => ({
+    placement: { kind: 'pan', panPercent } as const,
+    delay: { value, unit: 'ms' } as const,
+  });
+  const image = {
+    voices: [
+      newVoice('v1', 'middle'),
+      newVoice('v2', 'left', side(-100, 12)),
+      newVoice('v3', 'right', side(100, 19)),
+    ],
+    stage: neutralStage,
+  };
+  const preparation = {
+    ...neutralPreparation,
+    lowCutHz: 60,
+    compressor: { thresholdDb: -24, ratio: 3, attackMs: 20, releaseMs: 150, makeUpDb: 2 },
+  };
+  const stage = { ...neutralGroupStage, widthPercent: 90, lowHz: 120 };
+  return [
+    ...ids.map((partId): Edit => ({ kind: 'set-image', partId, image })),
+    {
+      kind: 'set-groups',
+      groups: [0, 1, 2, 3].map((n) =>
+        groupOfParts(`g${n}`, `G${n}`, ids.slice(6 * n, 6 * n + 6), { preparation, stage }),
+      ),
+    },
+    {
+      kind: 'set-rooms',
+      rooms: (['hall', 'chamber', 'spring', 'echo', 'echo'] as const).map((kind, n) => ({
+        ...startingRoom(`r${n}`, kind, []),
+        feeds: ids.slice(4 * n, 4 * n + 5).map((partId) => feedOf(partId)),
+      })),
+    },
+    {
+      kind: 'set-moves',
+      moves: ids.slice(0, parts / 2).map((id, n) => ({
+        id: `m${n}`,
+        target: n % 2 === 0 ? partTarget(id, 'levelDb') : voiceTarget(id, 'v2', 'panPercent'),
+        curve: curveDescription.parse({ kind: 'cycle', depthPercent: 60 }),
+      })),
+    },
+  ];
+}
+
 test('24 parts of five minutes: the server stays flat while they come in, the browser small while they play', async ({
   page,
 }) => {
@@ -142,6 +199,21 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
   await expect(page.getByTestId('verdict')).not.toContainText('Measuring', { timeout: 60_000 });
   await expect(page.getByRole('progressbar')).toBeHidden({ timeout: 60_000 });
   console.log(`while it plays: ${await drawing(page, 6)}`);
+  // And with four groups, three rooms, two echoes, and moves on half of the parts.
+  const done = await page.evaluate(
+    (edits) =>
+      (
+        globalThis as unknown as { pannet: { do(name: string, edits: unknown): boolean } }
+      ).pannet.do('all of it', edits),
+    allOfIt(),
+  );
+  expect(done).toBe(true);
+  await page.waitForTimeout(2000);
+  console.log(`with groups, rooms, echoes and moves: ${await drawing(page, 10)}`);
+  const later: number[] = [];
+  for (const share of [0.15, 0.75, 0.4])
+    later.push(await seekMs(page, Math.round(share * seconds * rate)));
+  console.log(`a seek sounds after ${later.map((wait) => wait.toFixed(0)).join(', ')} ms then`);
   const pcm = await page.evaluate(async () => {
     const { measureUserAgentSpecificMemory: measure } = performance as unknown as {
       measureUserAgentSpecificMemory(): Promise<{ bytes: number }>;
