@@ -101,6 +101,48 @@ test('a lick is opened by a throw from bar to bar: exported, it is wide there an
   expect(10 * log10(wide / rate)).toBeGreaterThan(-40);
 });
 
+test('a level is written by hand while it plays: what is exported goes where the hand went', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [
+    { name: 'ridden.wav', bytes: wavFile([sine(440, -12, 20, rate)], rate, '24') },
+  ]);
+  await toSong(page);
+  await page.getByLabel('Move ridden along the song').selectOption('levelDb');
+  await page.getByRole('button', { name: 'Play' }).click();
+  await expect(page.getByTitle('Place in the song')).toHaveText(/0:0[1-9]/);
+  const fader = page.getByLabel('Write the level of ridden while it plays');
+  const box = await fader.boundingBox();
+  if (!box) throw new Error('There is no fader.');
+  const at = (share: number) => [box.x + share * box.width, box.y + box.height / 2] as const;
+  await page.mouse.move(...at(30 / 36));
+  await page.mouse.down();
+  await page.waitForTimeout(700);
+  await page.mouse.move(...at(12 / 36), { steps: 12 });
+  await page.waitForTimeout(900);
+  const stood = (await fader.getAttribute('aria-valuetext')) ?? '';
+  const down = Number(/−(\d+(\.\d)?) dB/.exec(stood)?.[1]);
+  expect(down).toBeGreaterThan(10);
+  await page.mouse.up();
+  await expect(undo(page, /^Undo ridden, level: written 0:0/)).toBeVisible();
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  const step = (await undo(page, /^Undo ridden, level: written/).getAttribute('aria-label')) ?? '';
+  const to = Number(/–0:(\d+\.\d)/.exec(step)?.[1]);
+  const [left] = await exported(page, 'ridden');
+  const db = (seconds: number) => {
+    const from = Math.round(seconds * rate);
+    const stretch = left.subarray(from, from + rate / 20);
+    return 10 * log10((2 * stretch.reduce((sum, value) => sum + value ** 2, 0)) / stretch.length);
+  };
+  // It is where it was held at its end, and went back to where it had been.
+  expect(abs(db(to - 0.4) - (-12 - down))).toBeLessThan(0.5);
+  expect(db(to + 1)).toBeCloseTo(-12, 1);
+  expect(db(0.1)).toBeCloseTo(-12, 1);
+  expect(await seriousFaults(page)).toEqual([]);
+});
+
 test('a pair changes places over a verse: exported, L is there what R is elsewhere, and the fold is as it was', async ({
   page,
 }) => {

@@ -1,6 +1,13 @@
-import { Trash } from '@phosphor-icons/react';
+import { Copy, Trash } from '@phosphor-icons/react';
 import { curveAt, curveDescription, type Curve } from '@pannet/core/moves/curve';
-import { movedPoint, withoutPoint, withPoint, type Points } from '@pannet/core/moves/points';
+import {
+  leastApartS,
+  movedPoint,
+  withoutPoint,
+  withPoint,
+  type Points,
+} from '@pannet/core/moves/points';
+import { withCopy } from '@pannet/core/moves/written';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
 import { clock, figure } from '@pannet/core/quantities/wording';
 import { heldPercent } from '@pannet/core/rendering/value';
@@ -9,10 +16,18 @@ import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { changeText } from '../image/voice-edits.ts';
-import { useAnalyst, useOpenSong, useRate, useSession, useTimeView } from '../session/open-song.ts';
+import {
+  useAnalyst,
+  useOpenSong,
+  usePlayback,
+  useRate,
+  useSession,
+  useTimeView,
+} from '../session/open-song.ts';
 import { moveAxes, shownRow } from './move-axis.ts';
 import { CycleFields, PointFields } from './MoveFields.tsx';
 import { useMoves } from './use-moves.ts';
+import { WriteFader } from './WriteFader.tsx';
 
 interface Props {
   /** Of what moves. */
@@ -128,7 +143,11 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
         </span>
         <span className="flex-grow-1" />
         {curve.kind === 'points' ? (
-          <PointFields curve={curve} n={chosen} {...fields} />
+          <>
+            <PointFields curve={curve} n={chosen} {...fields} />
+            <CopyLoop name={name} curve={curve} parameter={parameter} onKeep={keep} />
+            <WriteFader name={name} target={target} base={base} curve={curve} />
+          </>
         ) : (
           <CycleFields curve={curve} {...fields} />
         )}
@@ -161,6 +180,41 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
         </button>
       </div>
     </div>
+  );
+}
+
+interface CopyProps extends Pick<PointProps, 'name' | 'parameter' | 'onKeep'> {
+  readonly curve: Points;
+}
+
+/** What moves in the loop, once more from the playhead on. */
+function CopyLoop({ name, curve, parameter, onKeep }: CopyProps) {
+  const { playback } = useOpenSong();
+  const rateHz = useRate();
+  const loop = usePlayback((state) => state.loop);
+  if (!loop) return null;
+  const copy = () => {
+    const [fromS, toS] = [loop.start / rateHz, loop.end / rateHz];
+    const atS = playback.store.getState().frame / rateHz;
+    if (Math.abs(atS - fromS) < leastApartS) {
+      say('The playhead stands at the beginning of the loop: go to where the copy begins first.');
+      return;
+    }
+    onKeep(
+      `${clock(fromS, 2)}–${clock(toS, 2)} copied to ${clock(atS, 2)}`,
+      withCopy(curve, { fromS, toS }, atS, parameter),
+    );
+  };
+  return (
+    <button
+      type="button"
+      className="btn-tool"
+      aria-label={`Copy what ${name} does in the loop to the playhead`}
+      title="Copy what is in the loop to the playhead"
+      onClick={copy}
+    >
+      <Copy aria-hidden />
+    </button>
   );
 }
 

@@ -166,6 +166,69 @@ test('the tempo is tapped and its bars have as many beats as are typed', () => {
   expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
 });
 
+describe('a control that is held while it plays', () => {
+  const fader = () => screen.getByLabelText('Write the level of Harp while it plays');
+  type Seer = Parameters<OpenSong['playback']['onSeen']>[0];
+  let see: (seconds: number, state?: string) => void;
+  let stopped: boolean;
+
+  beforeEach(() => {
+    stopped = false;
+    open.playback.onSeen = (seer: Seer) => {
+      see = (seconds, state = 'playing') =>
+        act(() => seer({ state, frame: Math.round(seconds * 48_000) } as Parameters<Seer>[0]));
+      return () => (stopped = true);
+    };
+    choose('Move Harp along the song', 'levelDb');
+  });
+  const points = () => {
+    const { curve } = song().moves[0];
+    return curve.kind === 'points' ? curve.points.map(({ atS, by }) => [atS, by]) : [];
+  };
+
+  test('is written as few points, in one step', () => {
+    act(() => open.playback.store.setState({ state: 'playing' }));
+    const before = open.session.store.getState().history.undo.length;
+    fireEvent.pointerDown(fader());
+    for (let n = 0; n <= 60; n++) {
+      fireEvent.change(fader(), { target: { value: String(n < 30 ? 0 : -12) } });
+      see(4 + n / 60);
+    }
+    fireEvent.pointerUp(fader());
+    expect(stopped).toBe(true);
+    expect(open.session.store.getState().history.undo.length).toBe(before + 1);
+    const written = points();
+    expect(written.length).toBeLessThan(10);
+    expect(written).toContainEqual([5, -12]);
+    expect(written.filter(([, by]) => by === -12)).toHaveLength(2);
+    // Back to what it was.
+    expect(written.at(-1)?.[1]).toBe(0);
+    expect(screen.getAllByRole('button', { name: /^Point of Harp at 0:05/ })).toHaveLength(2);
+  });
+
+  test('is kept as far as it went where the loop goes round, and says so where nothing plays', () => {
+    fireEvent.pointerDown(fader());
+    expect(stopped).toBe(false);
+    expect(points()).toHaveLength(1);
+    act(() => open.playback.store.setState({ state: 'playing' }));
+    fireEvent.pointerDown(fader());
+    fireEvent.change(fader(), { target: { value: '-6' } });
+    see(2);
+    see(2.5);
+    see(1);
+    expect(stopped).toBe(true);
+    expect(points()).toContainEqual([2.5, -6]);
+    fireEvent.pointerUp(fader());
+  });
+
+  test('what is in the loop is copied to the playhead', () => {
+    act(() => open.playback.setLoop({ start: 0, end: 48_000 }, true));
+    act(() => open.playback.store.setState({ frame: 5 * 48_000 }));
+    fireEvent.click(screen.getByRole('button', { name: /^Copy what Harp does in the loop/ }));
+    expect(points().map(([atS]) => atS)).toEqual([0, 4.996, 5, 6, 6.004]);
+  });
+});
+
 describe('what becomes of a part in the loop', () => {
   /** Its dialog, opened if it is not there. */
   const press = (name: string) => {

@@ -1,0 +1,70 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { curveAt, curveDescription } from './curve.ts';
+import type { Points } from './points.ts';
+import { thinned, withCopy, withWritten, type Held } from './written.ts';
+
+const points = (...list: readonly (readonly [number, number])[]) =>
+  curveDescription.parse({
+    kind: 'points',
+    points: list.map(([atS, by]) => ({ atS, by })),
+  }) as Points;
+const at = (curve: Points, seconds: number) => curveAt(curve, seconds, null);
+
+/** As somebody would turn it: up and down within some seconds, told sixty times a second. */
+const anyHeld: fc.Arbitrary<Held[]> = fc
+  .tuple(
+    fc.double({ min: 0, max: 100, noNaN: true }),
+    fc.array(fc.double({ min: -60, max: 12, noNaN: true }), { minLength: 2, maxLength: 300 }),
+  )
+  .map(([from, values]) => values.map((by, n) => ({ atS: from + n / 60, by })));
+
+describe('what is held while it plays', () => {
+  test('is a few points, whose lines miss none of it by more than is heard', () => {
+    fc.assert(
+      fc.property(anyHeld, (held) => {
+        const line = thinned(held, 0.3);
+        const curve = points(...line.map(({ atS, by }) => [atS, by] as const));
+        for (const { atS, by } of held) expect(Math.abs(at(curve, atS) - by)).toBeLessThan(0.3001);
+      }),
+      { numRuns: 60 },
+    );
+    const ramp = Array.from({ length: 600 }, (_, n) => ({ atS: n / 60, by: -n / 50 }));
+    expect(thinned(ramp, 0.3)).toHaveLength(2);
+  });
+
+  test('stands where it was held; before and after the curve is as it was, and one that a song may have', () => {
+    const curve = points([0, 0], [10, -12], [20, 0], [60, -3]);
+    fc.assert(
+      fc.property(anyHeld, (held) => {
+        const written = withWritten(curve, held, 'levelDb', 'dB');
+        expect(curveDescription.safeParse(written).error?.message).toBeUndefined();
+        const [from, to] = [held[0].atS, held[held.length - 1].atS];
+        for (const { atS, by } of held.slice(0, -1))
+          expect(Math.abs(at(written, atS) - by)).toBeLessThan(0.31);
+        for (const seconds of [from - 0.5, from - 0.01, to + 0.06, to + 3])
+          if (seconds >= 0) expect(at(written, seconds)).toBeCloseTo(at(curve, seconds), 6);
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  test('of what has not moved yet, it is all', () => {
+    const held = [0, 1, 2].map((n) => ({ atS: 5 + n, by: 0 - 3 * n }));
+    expect(withWritten(null, held, 'levelDb', 'dB').points.map(({ by }) => by)).toEqual([0, -6]);
+  });
+});
+
+test('a stretch is copied along the song, and the rest stays', () => {
+  const curve = points([0, 0], [2, 0], [3, -12], [4, 0], [30, -6]);
+  const copied = withCopy(curve, { fromS: 1.5, toS: 4.5 }, 10, 'levelDb');
+  expect(curveDescription.safeParse(copied).success).toBe(true);
+  for (const seconds of [0.1, 0.5, 1.3, 1.5, 2, 2.9])
+    expect(at(copied, 10 + seconds)).toBeCloseTo(at(curve, 1.5 + seconds), 6);
+  for (const seconds of [0, 3, 4, 9.9, 13.2, 20, 40])
+    expect(at(copied, seconds)).toBeCloseTo(at(curve, seconds), 6);
+  // Over itself, too.
+  expect(
+    curveDescription.safeParse(withCopy(curve, { fromS: 1.5, toS: 4.5 }, 2.5, 'levelDb')).success,
+  ).toBe(true);
+});

@@ -1,0 +1,110 @@
+import type { MovingParameter } from '../parameters/tables.ts';
+import { curveAt } from './curve.ts';
+import { leastApartS, type Point, type Points } from './points.ts';
+
+/** Where a control stood that was held while it played. */
+export interface Held {
+  readonly atS: number;
+  /** What it adds, in the unit of what moves. */
+  readonly by: number;
+}
+
+/** A line may miss what was held by so much, in dB or %: less is not heard. */
+const missedBy = { dB: 0.3, '%': 1 } as const;
+/** What is let go of goes back to what the curve was in so long. */
+const backS = 0.05;
+
+const { abs, max } = Math;
+
+/**
+ * Points between which straight lines miss what was held by no more than a step that is heard: of a thousand places a few (Ramer, Computer Graphics and Image
+ * Processing 1, 1972; here by height alone, since time is not what is missed).
+ */
+export function thinned(held: readonly Held[], within: number): Held[] {
+  if (held.length <= 2) return [...held];
+  const first = held[0];
+  const last = held[held.length - 1];
+  let farthest = 0;
+  let most = within;
+  for (let n = 1; n < held.length - 1; n++) {
+    const way = (held[n].atS - first.atS) / (last.atS - first.atS);
+    const missed = abs(held[n].by - (first.by + (last.by - first.by) * way));
+    if (missed > most) [farthest, most] = [n, missed];
+  }
+  if (farthest === 0) return [first, last];
+  return [
+    ...thinned(held.slice(0, farthest + 1), within).slice(0, -1),
+    ...thinned(held.slice(farthest), within),
+  ];
+}
+
+/**
+ * A curve in which what was held stands in the place of what was there in that time; before and after it is as it was.
+ * @param held in the order of time, at least one; nearer than a millisecond to the one before is left out
+ * @param unit of what moves
+ */
+export function withWritten(
+  curve: Points | null,
+  held: readonly Held[],
+  parameter: MovingParameter,
+  unit: 'dB' | '%',
+): Points {
+  const apart: Held[] = [];
+  for (const one of held)
+    if (apart.length === 0 || one.atS - apart[apart.length - 1].atS >= leastApartS) apart.push(one);
+  const line = thinned(apart, missedBy[unit]).map((one): Point => ({ ...one, shape: 'straight' }));
+  if (!curve) return { kind: 'points', points: line };
+  const [from, to] = [line[0].atS, line[line.length - 1].atS];
+  const was = (atS: number) => curveAt(curve, max(0, atS), null, parameter);
+  const edge = (atS: number): Point[] =>
+    atS < 0 ? [] : [{ atS, by: was(atS), shape: 'straight' }];
+  const [before, after] = [from - leastApartS, to + backS];
+  return {
+    kind: 'points',
+    points: [
+      ...curve.points.filter(({ atS }) => atS < before - leastApartS),
+      ...edge(before),
+      ...line,
+      ...edge(after),
+      ...curve.points.filter(({ atS }) => atS > after + leastApartS),
+    ],
+  };
+}
+
+/**
+ * A stretch of a curve once more, from another time on, in the place of what is there; the ends of it are joined to what they meet within a few
+ * milliseconds.
+ */
+export function withCopy(
+  curve: Points,
+  { fromS, toS }: { readonly fromS: number; readonly toS: number },
+  atS: number,
+  parameter: MovingParameter,
+): Points {
+  const was = (seconds: number) => curveAt(curve, seconds, null, parameter);
+  const shape = (seconds: number) =>
+    curve.points.findLast((point) => point.atS <= seconds)?.shape ?? 'straight';
+  const later = atS - fromS;
+  const copy: Point[] = [
+    { atS, by: was(fromS), shape: shape(fromS) },
+    ...curve.points
+      .filter((point) => point.atS > fromS + leastApartS && point.atS < toS - leastApartS)
+      .map((point) => ({ ...point, atS: point.atS + later })),
+    { atS: toS + later, by: was(toS), shape: 'straight' },
+  ];
+  const end = toS + later;
+  const [before, after] = [atS - joinS, end + joinS];
+  return {
+    kind: 'points',
+    points: [
+      ...curve.points.filter((point) => point.atS < before - leastApartS),
+      ...(before > 0 ? [{ atS: before, by: was(before), shape: 'straight' as const }] : []),
+      ...copy,
+      { atS: after, by: was(after), shape: shape(after) },
+      ...curve.points.filter((point) => point.atS > after + leastApartS),
+    ],
+  };
+}
+
+/** What begins at once is still no click. */
+const joinS = 0.004;
