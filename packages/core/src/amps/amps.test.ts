@@ -209,6 +209,7 @@ const ground: Ground = {
     return frames === undefined ? undefined : { key: name, frames };
   },
   placesMove: new Set(),
+  cutsMove: new Set(),
 };
 
 /** A take played through a chain, as a voice reads it. */

@@ -95,6 +95,17 @@ export function cyclesAt({ rate }: Cycle, seconds: number, tempo: Tempo | null):
   return (tempo ? beatsAt(tempo, seconds) : seconds * 2) / rate.value;
 }
 
+/** Which depth of a cycle counts for what moves. */
+export const depthKeys = {
+  levelDb: 'depthDb',
+  flanksDb: 'depthDb',
+  peakDb: 'depthDb',
+  panPercent: 'depthPercent',
+  widthPercent: 'depthPercent',
+  imagePercent: 'depthPercent',
+  highCutOctaves: 'depthOctaves',
+} as const satisfies Record<MovingParameter, keyof Cycle>;
+
 const away = ({ depthDb }: Cycle, wave: number) => (-depthDb * (1 - wave)) / 2;
 const narrower = ({ depthPercent }: Cycle, wave: number) => (-depthPercent * (1 - wave)) / 2;
 
@@ -105,6 +116,9 @@ const cycleAdds = {
   panPercent: ({ depthPercent }: Cycle, wave: number) => depthPercent * wave,
   widthPercent: narrower,
   imagePercent: narrower,
+  highCutOctaves: ({ depthOctaves }: Cycle, wave: number) => (-depthOctaves * (1 - wave)) / 2,
+  // From none to so much: it only stands out.
+  peakDb: ({ depthDb }: Cycle, wave: number) => (depthDb * (1 - wave)) / 2,
 } as const satisfies Record<MovingParameter, unknown>;
 
 /** The last of some points at or before a time, by halves: it is asked for in every quantum. −1 before the first. */

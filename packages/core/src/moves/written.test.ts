@@ -37,7 +37,7 @@ describe('what is held while it plays', () => {
     const curve = points([0, 0], [10, -12], [20, 0], [60, -3]);
     fc.assert(
       fc.property(anyHeld, (held) => {
-        const written = withWritten(curve, held, 'levelDb', 'dB');
+        const written = withWritten(curve, held, 'levelDb');
         expect(curveDescription.safeParse(written).error?.message).toBeUndefined();
         const [from, to] = [held[0].atS, held[held.length - 1].atS];
         for (const { atS, by } of held.slice(0, -1))
@@ -51,7 +51,7 @@ describe('what is held while it plays', () => {
 
   test('of what has not moved yet, it is all', () => {
     const held = [0, 1, 2].map((n) => ({ atS: 5 + n, by: 0 - 3 * n }));
-    expect(withWritten(null, held, 'levelDb', 'dB').points.map(({ by }) => by)).toEqual([0, -6]);
+    expect(withWritten(null, held, 'levelDb').points.map(({ by }) => by)).toEqual([0, -6]);
   });
 });
 

@@ -1,5 +1,5 @@
 import type { MovingParameter } from '../parameters/tables.ts';
-import { curveAt } from './curve.ts';
+import { curveAt, depthKeys } from './curve.ts';
 import { leastApartS, type Point, type Points } from './points.ts';
 
 /** Where a control stood that was held while it played. */
@@ -9,8 +9,8 @@ export interface Held {
   readonly by: number;
 }
 
-/** A line may miss what was held by so much, in dB or %: less is not heard. */
-const missedBy = { dB: 0.3, '%': 1 } as const;
+/** A line may miss what was held by so much, by the unit of what moves: less is not heard. */
+const missedBy = { depthDb: 0.3, depthPercent: 1, depthOctaves: 0.03 } as const;
 /** What is let go of goes back to what the curve was in so long. */
 const backS = 0.05;
 
@@ -41,18 +41,19 @@ export function thinned(held: readonly Held[], within: number): Held[] {
 /**
  * A curve in which what was held stands in the place of what was there in that time; before and after it is as it was.
  * @param held in the order of time, at least one; nearer than a millisecond to the one before is left out
- * @param unit of what moves
  */
 export function withWritten(
   curve: Points | null,
   held: readonly Held[],
   parameter: MovingParameter,
-  unit: 'dB' | '%',
 ): Points {
   const apart: Held[] = [];
   for (const one of held)
     if (apart.length === 0 || one.atS - apart[apart.length - 1].atS >= leastApartS) apart.push(one);
-  const line = thinned(apart, missedBy[unit]).map((one): Point => ({ ...one, shape: 'straight' }));
+  const line = thinned(apart, missedBy[depthKeys[parameter]]).map((one): Point => ({
+    ...one,
+    shape: 'straight',
+  }));
   if (!curve) return { kind: 'points', points: line };
   const [from, to] = [line[0].atS, line[line.length - 1].atS];
   const was = (atS: number) => curveAt(curve, max(0, atS), null, parameter);

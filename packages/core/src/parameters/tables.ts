@@ -49,7 +49,10 @@ export const colourParameters = {
 
 export const toneParameters = {
   lowCutHz: row('Low cut', 'Hz', [20, 2000], 100, [5, 0], 'crossfade', octavesOrOff),
-  highCutHz: row('High cut', 'Hz', [500, 20_000], 8000, [50, 0], 'crossfade', octavesOrOff),
+  highCutHz: row('High cut', 'Hz', [500, 20_000], 8000, [50, 0], 'crossfade', {
+    ...octavesOrOff,
+    moves: true,
+  }),
   tiltDb: row('Tilt', 'dB', [-12, 12], 0, [0.5, 1], 'crossfade'),
 } as const;
 
@@ -171,6 +174,15 @@ export const movingParameters = {
   panPercent: row('What a point adds to the place', '%', [-200, 200], 0, [1, 0], 'ramp'),
   widthPercent: row('What a point adds to the width', '%', [-400, 200], 0, [1, 0], 'ramp'),
   imagePercent: row('What a point takes of the image', '%', [-100, 0], 0, [1, 0], 'ramp'),
+  highCutOctaves: row(
+    'What a point adds to the high cut',
+    'octaves',
+    [-10, 10],
+    0,
+    [0.1, 2],
+    'ramp',
+  ),
+  peakDb: row('The peak at the high cut', 'dB', [0, 24], 0, [0.5, 1], 'ramp'),
 } as const;
 export type MovingParameter = keyof typeof movingParameters;
 
@@ -187,6 +199,7 @@ export const cycleParameters = {
   depthDb: row('Depth', 'dB', [0, 60], 6, [0.5, 1], 'ramp'),
   /** Of what moves in %. */
   depthPercent: row('Depth', '%', [0, 400], 100, [1, 0], 'ramp'),
+  depthOctaves: row('Depth', 'octaves', [0, 10], 2, [0.1, 1], 'ramp'),
   phasePercent: row('Phase', '%', [0, 100], 0, [1, 0], 'ramp'),
 } as const;
 

@@ -27,7 +27,7 @@ import {
   type StageGains,
   type StagePlan,
 } from './plan.ts';
-import type { MovingValue, Value } from './value.ts';
+import { heardHz, type MovingValue, type Value } from './value.ts';
 import type { MovingParameter } from '../parameters/tables.ts';
 import type { Group } from '../song/along.ts';
 import { innermostFirst } from '../song/groups.ts';
@@ -104,13 +104,17 @@ function partMoves({ id, image }: Part, value: ValueOf): PartMoves {
     width: own('widthPercent', 'percent', image.stage.widthPercent),
     image: own('imagePercent', 'image'),
     plain: own('imagePercent', 'plain'),
-    voices: image.voices.flatMap(({ id: of, placement }): VoiceMoves[] => {
+    voices: image.voices.flatMap(({ id: of, placement, tone }): VoiceMoves[] => {
       const level = value(voiceTarget(id, of, 'levelDb'), 'gain', 1);
       const place =
         placement.kind === 'pan'
           ? value(voiceTarget(id, of, 'panPercent'), 'percent', placement.panPercent)
           : null;
-      return level || place ? [{ id: of, level: level ?? 1, place }] : [];
+      const openHz = tone.highCutHz ?? heardHz.max;
+      const hz = value(voiceTarget(id, of, 'highCutOctaves'), 'hz', openHz);
+      const q = value(voiceTarget(id, of, 'peakDb'), 'q', 1);
+      const cut = hz || q ? { hz: hz ?? openHz, q: q ?? Math.SQRT1_2 } : null;
+      return level || place || cut ? [{ id: of, level: level ?? 1, place, cut }] : [];
     }),
   };
 }
@@ -122,8 +126,7 @@ interface Compiled {
   readonly rateHz: number;
   /** The splices that were looked for, and what was there. */
   readonly splices: readonly (readonly [string, SplicePlan | undefined])[];
-  /** Ids of the voices whose place moves. */
-  readonly placesMove: ReadonlySet<string>;
+  readonly moving: MovingVoices;
   readonly plan: PartPlan;
 }
 
@@ -137,13 +140,14 @@ function compilePart(
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): PartPlan {
-  const placesMove = movingPlaces(song, part.id);
+  const moving = movingVoices(song, part.id);
   const known = compiled.get(part);
   if (
     known?.recordings === song.recordings &&
     known.panLaw === song.panLaw &&
     known.rateHz === rateHz &&
-    sameIds(known.placesMove, placesMove) &&
+    sameIds(known.moving.placesMove, moving.placesMove) &&
+    sameIds(known.moving.cutsMove, moving.cutsMove) &&
     known.splices.every(([key, plan]) => splices.get(key) === plan)
   )
     return known.plan;
@@ -159,7 +163,7 @@ function compilePart(
     if (!Object.hasOwn(song.recordings, hash)) return undefined;
     return channelSource(song.recordings[hash], 0);
   };
-  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses, placesMove };
+  const made = { image, preparation, panLaw: song.panLaw, level, plainVoice, impulses, moving };
   const looked = new Map<string, SplicePlan | undefined>();
   const library = {
     get: (key: string) => {
@@ -178,21 +182,29 @@ function compilePart(
       panLaw: song.panLaw,
       rateHz,
       splices: [...looked],
-      placesMove,
+      moving,
       plan,
     });
   return plan;
 }
 
-const none: ReadonlySet<string> = new Set();
+/** Ids of the voices of which that moves along the song. */
+type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove'>;
 
-function movingPlaces({ moves }: Song, partId: string): ReadonlySet<string> {
-  if (moves.length === 0) return none;
-  return new Set(
-    moves.flatMap(({ target: { kind, id, of, parameter } }) =>
-      kind === 'voice' && id === partId && of !== null && parameter === 'panPercent' ? [of] : [],
-    ),
+const still: MovingVoices = { placesMove: new Set(), cutsMove: new Set() };
+
+function movingVoices({ moves }: Song, partId: string): MovingVoices {
+  const targets = moves.flatMap(({ target }) =>
+    target.kind === 'voice' && target.id === partId ? [target] : [],
   );
+  if (targets.length === 0) return still;
+  const of = (...parameters: readonly MovingParameter[]) =>
+    new Set(
+      targets.flatMap((target) =>
+        target.of !== null && parameters.includes(target.parameter) ? [target.of] : [],
+      ),
+    );
+  return { placesMove: of('panPercent'), cutsMove: of('highCutOctaves', 'peakDb') };
 }
 
 function sameIds(a: ReadonlySet<string>, b: ReadonlySet<string>): boolean {
@@ -210,8 +222,8 @@ export interface PlannedImage {
   readonly plainVoice?: string | null;
   /** Recorded impulse responses by the names that the image calls them; one that is not there is as no cabinet. */
   readonly impulses?: Ground['impulses'];
-  /** Ids of the voices whose place moves along the song; none where it is left out. */
-  readonly placesMove?: Ground['placesMove'];
+  /** What moves of its voices along the song; nothing where it is left out. */
+  readonly moving?: MovingVoices;
 }
 
 const noImpulses: Ground['impulses'] = () => undefined;
@@ -236,8 +248,8 @@ export function planImage(
   previous: PartPlan | null = null,
 ): PartPlan {
   const { image, preparation, panLaw, level, plainVoice } = made;
-  const { impulses = noImpulses, placesMove = none } = made;
-  const ground = { rateHz, impulses, placesMove };
+  const { impulses = noImpulses, moving = still } = made;
+  const ground = { rateHz, impulses, ...moving };
   const ready = takes.map((take) => readyTake(take, preparation, image.drive, rateHz));
   return {
     id,

@@ -3,7 +3,8 @@ import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { curveDescription, type Curve } from '../moves/curve.ts';
 import { thrownAs, withThrow } from '../moves/throws.ts';
-import { movingParameters } from '../parameters/tables.ts';
+import { movingParameters, type MovingParameter } from '../parameters/tables.ts';
+import { RealFft } from '../signal/spectrum.ts';
 import { feedOf } from '../rooms/feeds.ts';
 import { newRoom } from '../rooms/room.ts';
 import { groupOfParts } from '../song/along.ts';
@@ -235,6 +236,90 @@ test('tremolos of a pair against each other: 12 dB a side, nothing in the fold b
   }
 });
 
+/** Power by the bins of a transform, behind a window whose sides lie 92 dB down (Harris, Proc. IEEE 66, 1978). */
+function powerSpectrum(samples: Float32Array): Float64Array {
+  const fft = new RealFft(samples.length);
+  const spectrum = fft.createSpectrum();
+  const terms = [0.35875, -0.48829, 0.14128, -0.01168];
+  const windowed = samples.map((value, n) => {
+    const turn = (2 * PI * n) / samples.length;
+    return value * terms.reduce((sum, term, k) => sum + term * cos(k * turn), 0);
+  });
+  fft.forward(windowed, spectrum);
+  return Float64Array.from(
+    { length: samples.length / 2 },
+    (_, k) => spectrum[2 * k] ** 2 + spectrum[2 * k + 1] ** 2,
+  );
+}
+
+describe('a high cut that moves', () => {
+  const bright = (hz: number | null) => ({
+    voices: [newVoice('v1', 'middle', { tone: { highCutHz: hz } })],
+    stage: neutralStage,
+  });
+  const cut = voiceTarget('p0', 'v1', 'highCutOctaves');
+  const peak = voiceTarget('p0', 'v1', 'peakDb');
+
+  test('and stands is the voice’s own, wherever it stands', async () => {
+    const sound = noise(1, rate, 9);
+    const away = memorySong([sound], rate, bright(4000));
+    const there = memorySong([sound], rate, bright(1000));
+    const held = await renderSides(
+      away,
+      moved(away.song, [cut, points([0, -2])]),
+      roots.part('p0'),
+      rate,
+    );
+    const stands = await renderSides(there, there.song, roots.part('p0'), rate);
+    // Both are bilinear transforms of one Butterworth filter.
+    expect(differenceDb(held.left, stands.left)).toBeLessThan(-110);
+  });
+
+  test('has the response of its closed form, peak and all, to 0.05 dB', async () => {
+    const [hz, peakDb] = [1000, 12];
+    const q = Math.SQRT1_2 * 10 ** (peakDb / 20);
+    for (const at of [250, 1000, 2000]) {
+      const tone = memorySong([sine(at, -12, 2, rate)], rate, bright(hz));
+      const song = moved(tone.song, [peak, points([0, peakDb])]);
+      const [made, raw] = [
+        await renderSides(tone, song, roots.part('p0'), 2 * rate),
+        await renderSides(
+          tone,
+          { ...tone.song, parts: { p0: { ...tone.song.parts.p0, image: bright(null) } } },
+          roots.part('p0'),
+          2 * rate,
+        ),
+      ];
+      const rms = (side: Float32Array) =>
+        Math.sqrt(side.subarray(rate).reduce((sum, value) => sum + value * value, 0));
+      // The analogue one at the warped frequency.
+      const w = Math.tan((PI * at) / rate) / Math.tan((PI * hz) / rate);
+      const closed = -10 * log10((1 - w * w) ** 2 + (w / q) ** 2);
+      expect(abs(20 * log10(rms(made.left) / rms(raw.left)) - closed)).toBeLessThan(0.05);
+    }
+  });
+
+  test('sweeps with no zipper: of a sine of 1 kHz nothing lies above −70 dB a kHz away', async () => {
+    const tone = memorySong([sine(1000, -6, 5, rate)], rate, bright(null));
+    const song = moved(
+      tone.song,
+      [cut, points([0, -6], [2.5, 0], [5, -6])],
+      [peak, points([0, 6])],
+    );
+    const { left } = await renderSides(tone, song, roots.part('p0'), 5 * rate);
+    const frames = 2 ** 17;
+    const bands = { own: 0, far: 0 };
+    // A window whose sides lie far down (Blackman and Harris), and power by the bins of its transform.
+    const spectrum = powerSpectrum(left.subarray(rate, rate + frames));
+    for (const [bin, power] of spectrum.entries()) {
+      const hz = (bin * rate) / frames;
+      if (abs(hz - 1000) < 400) bands.own += power;
+      else if (abs(hz - 1000) > 1000) bands.far += power;
+    }
+    expect(10 * log10(bands.far / bands.own)).toBeLessThan(-70);
+  });
+});
+
 test('a feed and a return that are ridden: nothing goes in or comes back while they are closed', async () => {
   const memory = memorySong([noise(3, rate, 5)], rate, alone);
   const room = roots.room('r');
@@ -269,14 +354,30 @@ const all: readonly (readonly [string, MoveTarget])[] = [
   ["a group's level", levelTarget('group', 'g')],
   ["a voice's level", voiceTarget('p0', 'left', 'levelDb')],
   ["a voice's place", voiceTarget('p0', 'left', 'panPercent')],
+  ["a voice's high cut", voiceTarget('p0', 'left', 'highCutOctaves')],
+  ["a voice's peak", voiceTarget('p0', 'left', 'peakDb')],
   ["a room's return", levelTarget('room', 'r')],
   ['a feed', feedTarget('r', 'p0')],
 ];
 
+/** How far each is taken while it plays. */
+const deeps: Partial<Record<MovingParameter, number>> = {
+  levelDb: -18,
+  flanksDb: -18,
+  highCutOctaves: -5,
+  peakDb: 12,
+};
+
 describe.each(all)('%s', (_, target) => {
   const { min: least, max: most } = movingParameters[target.parameter];
   const farthest = points([0, 0], [0.3, least], [0.5, most], [0.501, least], [1, 0]);
-  const fast = cycle({ rate: { value: 64 }, depthDb: 60, depthPercent: 200, shape: 'square' });
+  const fast = cycle({
+    rate: { value: 64 },
+    depthDb: 24,
+    depthPercent: 200,
+    depthOctaves: 8,
+    shape: 'square',
+  });
 
   test.each([
     ['points as far as they go', farthest],
@@ -297,7 +398,7 @@ describe.each(all)('%s', (_, target) => {
 
   test('begun, drawn anew and let go of while it plays, leaves no click', async () => {
     // A level that is let go of at −18 dB steps by no more than what fades.
-    const deep = target.parameter === 'levelDb' || target.parameter === 'flanksDb' ? -18 : -60;
+    const deep = deeps[target.parameter] ?? -60;
     const tone = sine(1000, -18, 4, rate);
     const memory = twoTakes(tone, tone);
     const songs = [
@@ -332,7 +433,12 @@ describe('what may not be', () => {
   test.each<[string, MoveTarget, Curve, RegExp]>([
     ['a part that is none', partTarget('p9', 'levelDb'), place, /names a part, a group or a room/],
     ['the place of a part', partTarget('p0', 'panPercent'), place, /may move: levelDb, flanksDb/],
-    ['the width of a voice', voiceTarget('p0', 'v1', 'widthPercent'), place, /levelDb, panPercent/],
+    [
+      'the width of a voice',
+      voiceTarget('p0', 'v1', 'widthPercent'),
+      place,
+      /levelDb, panPercent, highCutOctaves, peakDb/,
+    ],
     [
       'a voice without its name',
       { ...voiceTarget('p0', 'v1', 'levelDb'), of: null },

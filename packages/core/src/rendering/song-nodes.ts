@@ -2,6 +2,7 @@ import { db, dbToGain } from '../quantities/units.ts';
 import { inFlow } from '../rooms/between.ts';
 import type { Feed, Room } from '../rooms/room.ts';
 import { isNeutralBus, type Bus } from './kinds/bus.ts';
+import { sameCut, type Cut } from './kinds/filter.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import { sameMatrix } from './kinds/matrix.ts';
 import { samePlaced } from './kinds/placed.ts';
@@ -36,6 +37,8 @@ export interface VoiceMoves {
   readonly id: string;
   readonly level: Value;
   readonly place: MovingValue | null;
+  /** Its high cut, where that moves; null where it stands. */
+  readonly cut: Cut | null;
 }
 
 const still: PartMoves = {
@@ -305,8 +308,12 @@ function sameMoves(a: PartMoves, b: PartMoves): boolean {
     same(a.image, b.image) &&
     a.voices.length === b.voices.length &&
     a.voices.every(
-      ({ id, level, place }, n) =>
-        id === b.voices[n].id && same(level, b.voices[n].level) && same(place, b.voices[n].place),
+      ({ id, level, place, cut }, n) =>
+        id === b.voices[n].id &&
+        same(level, b.voices[n].level) &&
+        same(place, b.voices[n].place) &&
+        same(cut?.hz ?? null, b.voices[n].cut?.hz ?? null) &&
+        same(cut?.q ?? null, b.voices[n].cut?.q ?? null),
     )
   );
 }
@@ -381,11 +388,13 @@ function readingNodes(
       },
     );
   } else nodes.push({ kind: 'reading', id, inputs: [], strand });
+  const last = () => [nodes[nodes.length - 1].id];
+  if (moves?.cut) nodes.push({ kind: 'filter', id: `${id}/cut`, inputs: last(), cut: moves.cut });
   if (moves && typeof moves.level !== 'number')
     nodes.push({
       kind: 'gain',
       id: `${id}/moved`,
-      inputs: [nodes[nodes.length - 1].id],
+      inputs: last(),
       gain: moves.level,
     });
   return nodes;
@@ -434,6 +443,8 @@ function sameNode(a: PlanNode, b: PlanNode): boolean {
       return sameStrand(a.strand, (b as typeof a).strand);
     case 'matrix':
       return sameMatrix(a, b as typeof a);
+    case 'filter':
+      return sameCut(a.cut, (b as typeof a).cut);
     case 'placed':
       return samePlaced(a, b as typeof a);
     case 'gain':

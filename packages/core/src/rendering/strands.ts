@@ -26,8 +26,9 @@ import {
 export interface Ground {
   readonly rateHz: number;
   readonly impulses: (name: string) => PcmSource | undefined;
-  /** The voices whose place moves along the song. */
+  /** The voices whose place, and those whose high cut, moves along the song. */
   readonly placesMove: ReadonlySet<string>;
+  readonly cutsMove: ReadonlySet<string>;
 }
 
 /** A take as an image is made of it. */
@@ -277,8 +278,8 @@ export function voiceSource(
   source = throughAmp(source, voice, ground);
   if (isWorn(voice.worn))
     source = madeSource(source, { kind: 'worn', worn: voice.worn, seed: seedOf(voice) }, rateHz);
-  if (!isNeutralTone(voice.tone))
-    source = madeSource(source, { kind: 'tone', tone: voice.tone, ratio }, rateHz);
+  const tone = ground.cutsMove.has(voice.id) ? { ...voice.tone, highCutHz: null } : voice.tone;
+  if (!isNeutralTone(tone)) source = madeSource(source, { kind: 'tone', tone, ratio }, rateHz);
   if (Object.keys(response).length > 0)
     source = madeSource(source, { kind: 'response', response }, rateHz);
   if (ratio !== 1 && splicedAs(voice) === null)

@@ -8,9 +8,9 @@ import { db, dbToGain } from '../quantities/units.ts';
 export interface MovingValue {
   /**
    * A *gain*: linear, and a curve in dB. A *percent*: a curve in %, held within the row's range. *Image* and *plain*: gains of equal power out of a percent,
-   * at 100 % the image alone.
+   * at 100 % the image alone. *Hz*: a curve in octaves, between 20 Hz and 20 kHz. *Q*: of a filter whose peak is a curve in dB.
    */
-  readonly as: 'gain' | 'percent' | 'image' | 'plain';
+  readonly as: 'gain' | 'percent' | 'image' | 'plain' | 'hz' | 'q';
   readonly base: number;
   readonly parameter: MovingParameter;
   readonly curve: Curve;
@@ -28,6 +28,9 @@ const ranges = {
   imagePercent: { min: 0, max: 100 },
 } as const;
 
+/** A corner that moves stays where something is heard. */
+export const heardHz = { min: 20, max: 20_000 };
+
 const { sin, PI } = Math;
 
 export function valueAt(value: Value, frame: number): number {
@@ -39,6 +42,10 @@ export function valueAt(value: Value, frame: number): number {
       return base * dbToGain(db(added));
     case 'percent':
       return heldPercent(parameter, base + added);
+    case 'hz':
+      return clampParameter(heardHz, base * 2 ** added);
+    case 'q':
+      return Math.SQRT1_2 * dbToGain(db(added));
     case 'image':
       return base * sin((PI / 200) * heldPercent('imagePercent', 100 + added));
     case 'plain':

@@ -1,19 +1,17 @@
-import type { Curve } from '@pannet/core/moves/curve';
+import { depthKeys, type Curve } from '@pannet/core/moves/curve';
 import { movedPoint, type Points } from '@pannet/core/moves/points';
 import {
   cycleParameters,
   cycleRateParameters,
-  movingParameters,
   type MovingParameter,
 } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
-import { heldPercent } from '@pannet/core/rendering/value';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { changeText } from '../image/voice-edits.ts';
 import { useRate } from '../session/open-song.ts';
-import { moveAxes, shownRow } from './move-axis.ts';
+import { axisOf } from './move-axis.ts';
 
 interface Fields<Of extends Curve> {
   readonly parameter: MovingParameter;
@@ -29,9 +27,7 @@ interface Fields<Of extends Curve> {
 /** The chosen point, typed. */
 export function PointFields(props: Fields<Points> & { readonly n: number | null }) {
   const { curve, parameter, base, kept, n, onKeep, onPreview } = props;
-  const row = shownRow(parameter, base);
-  const own = moveAxes[parameter].absolute ? base : 0;
-  const shown = (by: number) => (own === 0 ? by : heldPercent(parameter, own + by));
+  const { row, shown, addedBy } = axisOf(parameter, base);
   const rateHz = useRate();
   const point = n === null ? undefined : curve.points.at(n);
   if (!point || n === null)
@@ -56,9 +52,9 @@ export function PointFields(props: Fields<Points> & { readonly n: number | null 
         label={`${parameter === 'levelDb' ? 'Level' : row.label} of the point`}
         value={shown(point.by)}
         width={78}
-        onPreview={(to) => onPreview(movedPoint(curve, n, { by: to - own }, parameter))}
+        onPreview={(to) => onPreview(movedPoint(curve, n, { by: addedBy(to) }, parameter))}
         onCommit={(to) =>
-          at(changeText(`point ${n + 1}`, row, shown(before()), to), { by: to - own })
+          at(changeText(`point ${n + 1}`, row, shown(before()), to), { by: addedBy(to) })
         }
       />
       <select
@@ -83,7 +79,7 @@ type Cycle = Extract<Curve, { readonly kind: 'cycle' }>;
 
 /** A cycle's values; of a level it only takes away, so that it never makes louder. */
 export function CycleFields({ curve, parameter: moving, kept, onKeep, onPreview }: Fields<Cycle>) {
-  const depth = movingParameters[moving].unit === 'dB' ? 'depthDb' : 'depthPercent';
+  const depth = depthKeys[moving];
   const { rate, phasePercent, shape } = curve;
   const parameter = cycleRateParameters[rate.unit];
   const before = () => {
@@ -91,7 +87,7 @@ export function CycleFields({ curve, parameter: moving, kept, onKeep, onPreview 
     return was.kind === 'cycle' ? was : curve;
   };
   const rated = (value: number): Cycle => ({ ...curve, rate: { ...rate, value } });
-  const value = (key: 'depthDb' | 'depthPercent' | 'phasePercent', now: number) => (
+  const value = (key: keyof typeof cycleParameters, now: number) => (
     <NumberField
       parameter={cycleParameters[key]}
       label={cycleParameters[key].label}

@@ -10,7 +10,6 @@ import {
 import { withCopy } from '@pannet/core/moves/written';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
 import { clock, figure } from '@pannet/core/quantities/wording';
-import { heldPercent } from '@pannet/core/rendering/value';
 import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { say } from '../controls/notices.ts';
@@ -24,7 +23,7 @@ import {
   useSession,
   useTimeView,
 } from '../session/open-song.ts';
-import { moveAxes, shownRow } from './move-axis.ts';
+import { axisOf, moveAxes, type Axis } from './move-axis.ts';
 import { CycleFields, PointFields } from './MoveFields.tsx';
 import { useMoves } from './use-moves.ts';
 import { WriteFader } from './WriteFader.tsx';
@@ -44,24 +43,9 @@ const edge = 5;
 /** Drawn every so many pixels. */
 const drawnPixels = 2;
 
-/** Where what a curve adds is drawn, and what lies at a height; beyond the ends of the axis at its edge. */
-function axisOf(parameter: MovingParameter, base: number) {
-  const { highest, lowest, absolute, roundedTo } = moveAxes[parameter];
-  const own = absolute ? base : 0;
-  const y = (shown: number) =>
-    edge +
-    Math.min(1, Math.max(0, (highest - shown) / (highest - lowest))) * (laneHeight - 2 * edge);
-  return {
-    y,
-    yOf: (by: number) => y(absolute ? heldPercent(parameter, own + by) : by),
-    byOf: (at: number) => {
-      const shown = highest - ((at - edge) / (laneHeight - 2 * edge)) * (highest - lowest);
-      return tenth(Math.round(shown / roundedTo) * roundedTo) - own;
-    },
-    shown: (by: number) => own + by,
-  };
-}
-type Axis = ReturnType<typeof axisOf>;
+/** Where what is shown is drawn, and what lies at a height. */
+const yOf = (axis: Axis, shown: number) => edge + (1 - axis.place(shown)) * (laneHeight - 2 * edge);
+const shownAt = (axis: Axis, y: number) => axis.at(1 - (y - edge) / (laneHeight - 2 * edge));
 
 const tenth = (value: number) => Math.round(10 * value) / 10;
 
@@ -87,13 +71,13 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const line: string[] = [];
   for (let px = 0; px <= width; px += drawnPixels) {
     const by = curveAt(curve, Math.max(0, seconds(px)), tempo, parameter);
-    line.push(`${px},${axis.yOf(by).toFixed(1)}`);
+    line.push(`${px},${yOf(axis, axis.shown(by)).toFixed(1)}`);
   }
   const addAt = (event: MouseEvent<SVGSVGElement>) => {
     if (curve.kind !== 'points') return;
     const box = event.currentTarget.getBoundingClientRect();
     const atS = seconds(event.clientX - box.left);
-    const by = axis.byOf(event.clientY - box.top);
+    const by = axis.addedBy(shownAt(axis, event.clientY - box.top));
     const next = withPoint(curve, { atS, by, shape: 'straight' }, parameter);
     if (!next) return;
     keep(`a point at ${clock(atS, 2)}`, next);
@@ -103,12 +87,12 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   return (
     <div className="move-lane" role="group" aria-label={`${said} along the song`}>
       <svg width={width} height={laneHeight} onDoubleClick={addAt} role="group" aria-label="Points">
-        <path d={`M0 ${axis.yOf(0)}H${width}`} stroke="var(--rule)" />
+        <path d={`M0 ${yOf(axis, axis.shown(0))}H${width}`} stroke="var(--rule)" />
         {marks.map((mark) => (
           <text
             key={mark}
             x={4}
-            y={Math.min(laneHeight - 3, axis.y(mark) + 3)}
+            y={Math.min(laneHeight - 3, yOf(axis, mark) + 3)}
             fontSize={10}
             className="move-mark mono"
           >
@@ -122,7 +106,6 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
               key={n}
               name={name}
               parameter={parameter}
-              base={base}
               axis={axis}
               curve={curve}
               n={n}
@@ -236,7 +219,6 @@ function MotionText({ target: { kind, id } }: { readonly target: MoveTarget }) {
 interface PointProps {
   readonly name: string;
   readonly parameter: MovingParameter;
-  readonly base: number;
   readonly axis: Axis;
   readonly curve: Points;
   readonly n: number;
@@ -250,7 +232,7 @@ interface PointProps {
 }
 
 function PointMark(props: PointProps) {
-  const { name, parameter, base, axis, curve, n, chosen, x, secondsAPixel } = props;
+  const { name, parameter, axis, curve, n, chosen, x, secondsAPixel } = props;
   const { onChosen, onPreview, onKeep, onCancel } = props;
   const { text, highest, lowest, roundedTo } = moveAxes[parameter];
   const { atS, by } = curve.points[n];
@@ -258,7 +240,8 @@ function PointMark(props: PointProps) {
     const point = held.curve.points[n];
     // A point that lies beyond the axis stays there while it is moved in time alone.
     const up = event.clientY - held.y;
-    const to = up === 0 ? point.by : axis.byOf(axis.yOf(point.by) + up);
+    const y = yOf(axis, axis.shown(point.by)) + up;
+    const to = up === 0 ? point.by : axis.addedBy(shownAt(axis, y));
     const atS = point.atS + (event.clientX - held.x) * secondsAPixel;
     return movedPoint(held.curve, n, { atS, by: to }, parameter);
   };
@@ -293,12 +276,7 @@ function PointMark(props: PointProps) {
       onKeep(
         to.by === by
           ? `point ${n + 1} ${clock(atS, 3)} → ${clock(to.atS, 3)}`
-          : changeText(
-              `point ${n + 1}`,
-              shownRow(parameter, base),
-              axis.shown(by),
-              axis.shown(to.by),
-            ),
+          : changeText(`point ${n + 1}`, axis.row, axis.shown(by), axis.shown(to.by)),
         next,
       );
     } else if (event.key === 'Delete' || event.key === 'Backspace') {
@@ -317,7 +295,7 @@ function PointMark(props: PointProps) {
       tabIndex={0}
       aria-label={`Point of ${name} at ${clock(atS, 2)}: ${text(axis.shown(by))}`}
       cx={x}
-      cy={axis.yOf(by)}
+      cy={yOf(axis, axis.shown(by))}
       r={chosen ? 5 : 4}
       fill={chosen ? 'var(--breaks)' : 'var(--ink)'}
       onFocus={onChosen}

@@ -1,14 +1,13 @@
 import { curveAt, type Curve } from '@pannet/core/moves/curve';
 import type { Points } from '@pannet/core/moves/points';
 import { withWritten, type Held } from '@pannet/core/moves/written';
-import { movingParameters } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
 import type { MoveTarget } from '@pannet/core/song/moves-of';
 import { useEffect, useRef, useState } from 'react';
 import Form from 'react-bootstrap/Form';
 import { say } from '../controls/notices.ts';
 import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
-import { moveAxes } from './move-axis.ts';
+import { axisOf, moveAxes } from './move-axis.ts';
 import { useMoves } from './use-moves.ts';
 
 interface Props {
@@ -25,7 +24,8 @@ const heardEveryMs = 60;
 interface Writing {
   readonly before: Points;
   readonly held: Held[];
-  value: number;
+  /** Of the axis, from 0 to 1. */
+  place: number;
   heardAt: number;
   readonly stop: () => void;
 }
@@ -39,14 +39,11 @@ export function WriteFader({ name, target, base, curve }: Props) {
   const writing = useRef<Writing | null>(null);
   const [shown, setShown] = useState<number | null>(null);
   const { parameter } = target;
-  const axis = moveAxes[parameter];
-  const { unit, step } = movingParameters[parameter];
-  const own = axis.absolute ? base : 0;
-  const [low, high] = [Math.min(axis.lowest, axis.highest), Math.max(axis.lowest, axis.highest)];
-  const written = ({ before, held }: Writing): Curve =>
-    withWritten(before, held, parameter, unit === 'dB' ? 'dB' : '%');
+  const { word, text } = moveAxes[parameter];
+  const axis = axisOf(parameter, base);
+  const written = ({ before, held }: Writing): Curve => withWritten(before, held, parameter);
 
-  const begin = (value: number) => {
+  const begin = (place: number) => {
     if (writing.current) return;
     if (playback.store.getState().state !== 'playing') {
       say('It is written while it plays: press play, then hold it.');
@@ -64,13 +61,13 @@ export function WriteFader({ name, target, base, curve }: Props) {
         return;
       }
       if (last && atS === last.atS) return;
-      held.push({ atS, by: now.value - own });
+      held.push({ atS, by: axis.addedBy(axis.at(now.place)) });
       const heard = performance.now();
       if (heard - now.heardAt < heardEveryMs) return;
       now.heardAt = heard;
       moves.preview(target, written(now));
     });
-    writing.current = { before: curve, held, value, heardAt: 0, stop };
+    writing.current = { before: curve, held, place, heardAt: 0, stop };
   };
   const end = () => {
     const now = writing.current;
@@ -84,7 +81,7 @@ export function WriteFader({ name, target, base, curve }: Props) {
       return;
     }
     const when = `${clock(first.atS, 1)}–${clock(last.atS, 1)}`;
-    moves.keep(`${name}, ${axis.word}: written ${when}`, target, written(now));
+    moves.keep(`${name}, ${word}: written ${when}`, target, written(now));
   };
   // What is still held where the lane goes away is kept.
   const ends = useRef(end);
@@ -94,23 +91,25 @@ export function WriteFader({ name, target, base, curve }: Props) {
   useEffect(() => () => ends.current(), []);
 
   const here = () =>
-    own + curveAt(curve, playback.store.getState().frame / rateHz, null, parameter);
-  const value = shown ?? Math.min(high, Math.max(low, here()));
+    axis.place(
+      axis.shown(curveAt(curve, playback.store.getState().frame / rateHz, null, parameter)),
+    );
+  const place = shown ?? here();
   return (
     <Form.Range
       className="write-fader"
-      aria-label={`Write the ${axis.word} of ${name} while it plays`}
-      aria-valuetext={axis.text(value)}
+      aria-label={`Write the ${word} of ${name} while it plays`}
+      aria-valuetext={text(axis.at(place))}
       title="Hold it while it plays: what you do is written"
-      min={low}
-      max={high}
-      step={step}
-      value={value}
-      onPointerDown={() => begin(value)}
+      min={0}
+      max={1}
+      step={0.005}
+      value={place}
+      onPointerDown={() => begin(place)}
       onChange={(event) => {
         const to = Number(event.target.value);
         if (!writing.current) begin(to);
-        if (writing.current) writing.current.value = to;
+        if (writing.current) writing.current.place = to;
         setShown(playing ? to : null);
       }}
       onPointerUp={end}

@@ -1,8 +1,10 @@
+import { clampParameter, type Parameter } from '@pannet/core/parameters/parameter';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
+import { heardHz } from '@pannet/core/rendering/value';
 import { sideText } from '../image/voice-edits.ts';
 
-/** How a setting that moves is drawn: levels by what is added to them, places and widths as what they come to. */
+/** How a setting that moves is drawn and typed: levels by what is added to them, all else as what it comes to. */
 interface MoveAxis {
   /** What moves, in the middle of a sentence. */
   readonly word: string;
@@ -10,9 +12,9 @@ interface MoveAxis {
   readonly lowest: number;
   readonly marks: readonly number[];
   readonly text: (shown: number) => string;
-  /** Whether what is set is part of what is drawn. */
-  readonly absolute: boolean;
-  /** To how much a drag is rounded. */
+  /** What is set becomes part of what is shown; `added` is left as it is. */
+  readonly kind: 'added' | 'percent' | 'hz';
+  /** To how much a drag is rounded, as it is shown. */
   readonly roundedTo: number;
 }
 
@@ -21,11 +23,11 @@ const decibels = {
   lowest: -30,
   marks: [0, -18],
   text: (db: number) => `${signedFigure(db, Number.isInteger(db) ? 0 : 1)} dB`,
-  absolute: false,
+  kind: 'added',
   roundedTo: 0.1,
 } as const;
 
-const percent = { absolute: true, roundedTo: 1 } as const;
+const percent = { kind: 'percent', roundedTo: 1 } as const;
 
 export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
   levelDb: { word: 'level', ...decibels },
@@ -55,18 +57,58 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     text: (value) => (value === 0 ? 'plain' : value === 100 ? 'image' : `${figure(value, 0)} %`),
     ...percent,
   },
+  highCutOctaves: {
+    word: 'high cut',
+    highest: heardHz.max,
+    lowest: heardHz.min,
+    marks: [20_000, 1000, 50],
+    text: (hz) => (hz >= 1000 ? `${figure(hz / 1000, 1)} kHz` : `${figure(hz, 0)} Hz`),
+    kind: 'hz',
+    roundedTo: 1,
+  },
+  peakDb: { word: 'peak', ...decibels, highest: 24, lowest: 0, marks: [24, 0] },
 };
 
-/** What a move of a setting adds, as it is typed: its own row, where what is set is part of it. */
-export function shownRow(parameter: MovingParameter, base: number) {
+/** Between what a curve adds, what that comes to, and where it is drawn: 0 at the lowest end of the axis, 1 at the highest. */
+export function axisOf(parameter: MovingParameter, base: number) {
+  const { highest, lowest, kind, roundedTo } = moveAxes[parameter];
+  const ends = { min: Math.min(highest, lowest), max: Math.max(highest, lowest) };
+  const scale = kind === 'hz' ? Math.log2 : (value: number) => value;
+  const back = kind === 'hz' ? (value: number) => 2 ** value : (value: number) => value;
+  const shown = (by: number) =>
+    kind === 'added' ? by : clampParameter(ends, kind === 'hz' ? base * 2 ** by : base + by);
+  const addedBy = (value: number) =>
+    kind === 'added' ? value : kind === 'hz' ? Math.log2(value / base) : value - base;
+  return {
+    shown,
+    addedBy,
+    /** Beyond the ends of the axis it stands at its edge. */
+    place: (value: number) => {
+      const within = scale(clampParameter(ends, value));
+      return (within - scale(lowest)) / (scale(highest) - scale(lowest));
+    },
+    /** What lies there, rounded as a drag is. */
+    at: (place: number) => {
+      const value = back(scale(lowest) + place * (scale(highest) - scale(lowest)));
+      const to = kind === 'hz' ? 10 ** Math.floor(Math.log10(Math.max(10, value)) - 1) : roundedTo;
+      return Math.round(10 * Math.round(value / to) * to) / 10;
+    },
+    /** As it is typed. */
+    row: rowOf(parameter, base),
+  };
+}
+export type Axis = ReturnType<typeof axisOf>;
+
+function rowOf(parameter: MovingParameter, base: number): Parameter {
   const row = movingParameters[parameter];
-  const { absolute, highest, lowest, word } = moveAxes[parameter];
-  if (!absolute) return row;
+  const { kind, highest, lowest, word } = moveAxes[parameter];
+  if (kind === 'added') return row;
   return {
     ...row,
     label: word.replace(/^./, (letter) => letter.toUpperCase()),
     min: Math.min(highest, lowest),
     max: Math.max(highest, lowest),
     default: base,
+    ...(kind === 'hz' ? { unit: 'Hz', step: 10, places: 0, scale: 'log' } : {}),
   };
 }

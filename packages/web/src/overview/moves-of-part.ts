@@ -1,4 +1,5 @@
-import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
+import type { MovingParameter } from '@pannet/core/parameters/tables';
+import { heardHz } from '@pannet/core/rendering/value';
 import { movable } from '@pannet/core/song/movable';
 import { partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
 import type { Move, Part, Song } from '@pannet/core/song/song';
@@ -41,11 +42,13 @@ export function movedName(part: Part, target: MoveTarget): string {
 
 /** What is set of what moves, where that is part of what is drawn. */
 export function movedBase(part: Part, target: MoveTarget): number {
-  if (movingParameters[target.parameter].unit === 'dB') return 0;
   const bases: Partial<Record<MovingParameter, number>> = {
     widthPercent: part.image.stage.widthPercent,
     imagePercent: 100,
   };
-  const placement = voiceOf(part, target)?.placement;
-  return placement?.kind === 'pan' ? placement.panPercent : (bases[target.parameter] ?? 0);
+  const voice = voiceOf(part, target);
+  if (target.parameter === 'highCutOctaves') return voice?.tone.highCutHz ?? heardHz.max;
+  if (target.parameter === 'panPercent')
+    return voice?.placement.kind === 'pan' ? voice.placement.panPercent : 0;
+  return bases[target.parameter] ?? 0;
 }

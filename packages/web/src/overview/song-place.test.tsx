@@ -191,7 +191,7 @@ describe('a control that is held while it plays', () => {
     const before = open.session.store.getState().history.undo.length;
     fireEvent.pointerDown(fader());
     for (let n = 0; n <= 60; n++) {
-      fireEvent.change(fader(), { target: { value: String(n < 30 ? 0 : -12) } });
+      fireEvent.change(fader(), { target: { value: String(n < 30 ? 30 / 36 : 18 / 36) } });
       see(4 + n / 60);
     }
     fireEvent.pointerUp(fader());
@@ -212,7 +212,7 @@ describe('a control that is held while it plays', () => {
     expect(points()).toHaveLength(1);
     act(() => open.playback.store.setState({ state: 'playing' }));
     fireEvent.pointerDown(fader());
-    fireEvent.change(fader(), { target: { value: '-6' } });
+    fireEvent.change(fader(), { target: { value: String(24 / 36) } });
     see(2);
     see(2.5);
     see(1);

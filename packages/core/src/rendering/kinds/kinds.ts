@@ -1,5 +1,6 @@
 import { bedKind, type BedNode } from './bed.ts';
 import { busKind, type BusNode } from './bus.ts';
+import { filterKind, type FilterNode } from './filter.ts';
 import { gainKind, type GainNode } from './gain.ts';
 import type { NodeBase, NodeKind } from './kind.ts';
 import { listenedKind, type ListenedNode } from './listened.ts';
@@ -16,6 +17,7 @@ export type PlanNode =
   | SumNode
   | MatrixNode
   | PlacedNode
+  | FilterNode
   | GainNode
   | BedNode
   | BusNode
@@ -31,6 +33,7 @@ export const nodeKinds: {
   sum: sumKind,
   matrix: matrixKind,
   placed: placedKind,
+  filter: filterKind,
   gain: gainKind,
   bed: bedKind,
   bus: busKind,
