@@ -10,6 +10,10 @@ export interface Monitoring {
   /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
   readonly image: Readonly<Record<string, number>>;
   readonly bedHeard: boolean;
+  /** Whether anything but the bed is heard: without it the bed is set beside the mix. */
+  readonly mixHeard: boolean;
+  /** Linear gain of the bed beside its own level: it is as loud as the mix that it is set beside. */
+  readonly bedMatch: number;
   /** Whether what rooms give back is heard. */
   readonly roomsHeard: boolean;
   /** Of all that is heard, linear; the last thing before the speakers. */
@@ -22,6 +26,8 @@ export const plainMonitoring: Monitoring = {
   plain: {},
   image: {},
   bedHeard: true,
+  mixHeard: true,
+  bedMatch: 1,
   roomsHeard: true,
   level: 1,
 };

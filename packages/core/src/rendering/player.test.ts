@@ -125,6 +125,24 @@ describe('what is heard', () => {
     );
     expect(Math.max(...without.left)).toBe(0);
   });
+
+  test('the bed beside the mix: alone, at the gain that makes it as loud', async () => {
+    const recording = memoryRecording(9, one.length, rate);
+    const memory = memorySong([one]);
+    const withBed = edited(memory, [
+      { kind: 'put-recording', recording },
+      { kind: 'set-bed', bed: { recording: recording.hash, levelDb: -6 } },
+    ]);
+    const load: MemorySong['load'] = (source, index) =>
+      source.key.startsWith(recording.hash)
+        ? Promise.resolve(one.subarray(index * 32_768, (index + 1) * 32_768))
+        : memory.load(source, index);
+    const bed = await playing({ ...withBed, load }, { mixHeard: false, bedMatch: 1.5 });
+    const heard = runPlayer(bed.player, 20_000);
+    expect(heard.left[12_000]).toBeCloseTo(1.5 * one[12_000] * 10 ** (-6 / 20), 6);
+    // What is watched and exported goes on.
+    expect(heard.tapLeft[12_000]).not.toBe(0);
+  });
 });
 
 function edited({ song, load }: MemorySong, edits: readonly Edit[]): MemorySong {

@@ -68,7 +68,10 @@ export interface MeasuredFile extends MeasuredStereo {
   readonly channels: number;
 }
 
-/** What several parts of a song give together, without its bed. */
+/** In the place of a root: the bed, which has no name of its own in a plan. */
+export const bedRoot = 'the bed';
+
+/** What several parts of a song give together, without its bed; or that alone. */
 export interface SongJob {
   readonly song: Song;
   /** Id of the node that is measured. */

@@ -1,6 +1,4 @@
-import { Trash } from '@phosphor-icons/react';
 import { lazy, Suspense, type MouseEvent } from 'react';
-import Button from 'react-bootstrap/Button';
 import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import type { IntoPart } from '../importing/import-queue.ts';
@@ -10,6 +8,8 @@ import './parts.scss';
 const PartRows = lazy(() =>
   import('./PartRows.tsx').then(({ PartRows: rows }) => ({ default: rows })),
 );
+
+const BedRow = lazy(() => import('./BedRow.tsx').then(({ BedRow: row }) => ({ default: row })));
 
 interface Props {
   /** @param into left out, they become parts */
@@ -52,24 +52,7 @@ export function PartsList({ onFiles }: Props) {
       )}
       <div className="p-2 d-flex flex-column gap-2">
         <FilesButton onFiles={(files) => onFiles(files)} />
-        {song.bed && (
-          <div className="d-flex align-items-center gap-2 small">
-            <span
-              className="text-truncate flex-grow-1"
-              title={song.recordings[song.bed.recording].fileName}
-            >
-              Bed: {song.recordings[song.bed.recording].fileName}
-            </span>
-            <Button
-              className="btn-tool"
-              variant="light"
-              aria-label="Remove the bed"
-              onClick={() => open.do('remove the bed', [{ kind: 'set-bed', bed: null }])}
-            >
-              <Trash />
-            </Button>
-          </div>
-        )}
+        {song.bed && <BedRow fileName={song.recordings[song.bed.recording].fileName} />}
         {partIds.length > 1 && (
           <p className="quiet small m-0">
             {partIds.length} parts are selected: recipes, plain, level, mute, solo, family,

@@ -33,7 +33,7 @@ export function monitorInputs({
 
 const same = (a: unknown, b: unknown) => a === b;
 
-/** What is heard or left out as a whole: the rooms, the bed. */
+/** What is heard or left out as a whole: the mix, the rooms, the bed. */
 class Gated {
   readonly edges: Edges;
   readonly gate: Glide<number>;
@@ -77,7 +77,7 @@ class Gated {
 export class MonitorRun extends OutputRun<MonitorNode> {
   readonly #ears: Ears;
   readonly #level: Glide<number>;
-  readonly #mix: Edges;
+  readonly #mix: Gated;
   readonly #rooms: Gated;
   readonly #beds: Gated;
   #told: readonly ListenedRun[] = [];
@@ -87,7 +87,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     super(context);
     this.#ears = new Ears(context.rateHz);
     this.#level = new Glide<number>(context.rateHz, 1, same);
-    this.#mix = new Edges(context, []);
+    this.#mix = new Gated(context);
     this.#rooms = new Gated(context);
     this.#beds = new Gated(context);
     this.aim(node, inputs);
@@ -103,7 +103,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     const from = parts.length + told.length;
     this.#told = inputs.slice(0, from) as unknown as ListenedRun[];
     this.parts = listened.map(({ partId, image }) => ({ id: partId ?? '', image }));
-    this.#mix.aim([
+    this.#mix.edges.aim([
       ...inputs.filter((_, n) => parts[n]?.direct),
       ...inputs.slice(from, from + groups.length),
     ]);
@@ -117,8 +117,11 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     this.#monitoring = monitoring;
     this.#ears.aim(monitoring.listening);
     this.#level.aim(monitoring.level);
-    this.#rooms.gate.aim(monitoring.roomsHeard ? 1 : 0);
-    this.#beds.gate.aim(monitoring.bedHeard ? 1 : 0);
+    const { mixHeard, roomsHeard, bedHeard, bedMatch } = monitoring;
+    this.#mix.gate.aim(mixHeard ? 1 : 0);
+    this.#rooms.gate.aim(mixHeard && roomsHeard ? 1 : 0);
+    // Beside the mix it is heard, whether it lies under it or not.
+    this.#beds.gate.aim(bedHeard || !mixHeard ? bedMatch : 0);
     for (const run of this.#told) run.listen(monitoring);
   }
 
