@@ -24,6 +24,16 @@ export function belongsToPart({ kind, id, of }: MoveTarget, partId: string): boo
   return kind === 'feed' ? of === partId : (kind === 'part' || kind === 'voice') && id === partId;
 }
 
+/** Whether something of a part moves by which its fold is now this, now that: what stands still foretells nothing of it then. */
+export function movesItsFold({ moves }: Pick<Song, 'moves'>, partId: string): boolean {
+  return moves.some(
+    ({ target }) =>
+      target.kind !== 'feed' &&
+      belongsToPart(target, partId) &&
+      (target.kind === 'voice' || target.parameter !== 'levelDb'),
+  );
+}
+
 /** Whether something of a room moves: what it gives back, or what it is fed by. */
 export function belongsToRoom({ kind, id }: MoveTarget, roomId: string): boolean {
   return (kind === 'room' || kind === 'feed') && id === roomId;

@@ -1,4 +1,5 @@
 import { worstBand } from '@pannet/core/measurement/fold';
+import { movesItsFold } from '@pannet/core/song/moves-of';
 import { predictedLoss, predictedRange, staysPut } from '@pannet/core/rendering/fold-paths';
 import type { PartPlan } from '@pannet/core/rendering/plan';
 import { figure } from '@pannet/core/quantities/wording';
@@ -16,7 +17,7 @@ import {
 import { useImpulses } from './use-impulses.ts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, useRate, useSelection } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSelection, useSession } from '../session/open-song.ts';
 
 const width = 280;
 const height = 144;
@@ -42,11 +43,12 @@ const held = (db: number) => Math.max(lowestDb, Math.min(3, db));
 /** What is lost hangs down, by third octave; over it the fine colour of the fold, and the comb that the delays predict. */
 export function FoldChart({ measured }: { readonly measured: Measured | null }) {
   const worst = measured && worstBand(measured.report.fold.bands);
+  const moves = useFoldMoves();
   return (
     <figure className="m-0">
       <div className="fold-chart">
         <MeasuredChart measured={measured} />
-        <Prediction />
+        {!moves && <Prediction />}
       </div>
       <figcaption className="quiet" style={{ fontSize: 12 }}>
         ▇ loss
@@ -56,10 +58,22 @@ export function FoldChart({ measured }: { readonly measured: Measured | null }) 
           </>
         )}{' '}
         · <span style={{ color: 'var(--ink)' }}>▬</span> colour ·{' '}
-        <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
+        {moves ? (
+          'it moves: nothing predicted'
+        ) : (
+          <>
+            <span style={{ color: 'var(--breaks)' }}>▬</span> predicted
+          </>
+        )}
       </figcaption>
     </figure>
   );
+}
+
+/** Whether voices, flanks or width of the selected part move along the song. */
+function useFoldMoves(): boolean {
+  const { partId } = useSelection();
+  return useSession(({ shown }) => partId !== null && movesItsFold(shown, partId));
 }
 
 /** Apart from what is predicted, since it stays while something is dragged. */
