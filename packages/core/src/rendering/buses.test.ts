@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { anyPreparation } from '../image/any-image.fixture.ts';
+import { groupRecipes } from '../image/group-recipes.ts';
 import { groupStageDescription, neutralGroupStage, type GroupStage } from '../image/group-stage.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
@@ -190,6 +191,34 @@ describe('what is done to a group', () => {
     expect(20 * log10(sharpestBend(all.subarray(2000)) / steady)).toBeLessThan(1);
   });
 });
+
+test.each(groupRecipes.map((recipe) => [recipe.name, recipe] as const))(
+  'the recipe “%s” is one that a group may have, and leaves the fold what its preparation makes of it',
+  async (_, { preparation, stage }) => {
+    const memory = memorySong([noise(1, rate, 7, 0.2), noise(1, rate, 8, 0.2)], rate, {
+      voices: [
+        newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 } }),
+        newVoice('v2', 'right', {
+          placement: { kind: 'pan', panPercent: 100 },
+          delay: { value: 12, unit: 'ms' },
+        }),
+      ],
+      stage: neutralStage,
+    });
+    const fold = async (changes: Partial<Group>) => {
+      const { left, right } = await renderSides(
+        memory,
+        grouped(memory.song, changes),
+        roots.group('g'),
+        rate / 2,
+      );
+      return left.map((l, n) => l + right[n]);
+    };
+    expect(
+      differenceDb(await fold({ preparation, stage }), await fold({ preparation })),
+    ).toBeLessThan(-110);
+  },
+);
 
 describe('groups in groups', () => {
   const parts = ['p0', 'p1', 'p2'];

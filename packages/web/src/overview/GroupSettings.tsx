@@ -1,3 +1,4 @@
+import { groupRecipes } from '@pannet/core/image/group-recipes';
 import { groupStageDescription, type GroupStage } from '@pannet/core/image/group-stage';
 import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tables';
 import { roots } from '@pannet/core/rendering/plan';
@@ -49,6 +50,10 @@ export function GroupSettings({ group }: { readonly group: Group }) {
     else open.do(`${name}: ${says.join(', ')}`, edits({ stage: after }));
   };
   const others = useSession(useShallow(({ shown }) => mayLieIn(shown, group)));
+  const now = JSON.stringify([preparation, stage]);
+  const asRecipe = groupRecipes.find(
+    (recipe) => JSON.stringify([recipe.preparation, recipe.stage]) === now,
+  );
   const target = levelTarget('group', id);
   const moved = useSession(({ shown }) => moveOf(shown, target) !== null);
   const moveLevel = () => {
@@ -85,6 +90,30 @@ export function GroupSettings({ group }: { readonly group: Group }) {
       <div>
         <h3 className="panel-heading">Stage of all of it</h3>
         {(Object.keys(stageTable) as StageKey[]).map(stageRow)}
+        <select
+          className="plain-select my-1"
+          aria-label={`Recipe for ${name}`}
+          title="A recipe sets its low cut, equaliser, compressor and stage"
+          value={asRecipe?.id ?? ''}
+          onChange={(event) => {
+            const recipe = groupRecipes.find((one) => one.id === event.target.value);
+            if (!recipe) return;
+            open.do(
+              `${name}: ${recipe.name}`,
+              edits({ preparation: recipe.preparation, stage: recipe.stage }),
+            );
+          }}
+        >
+          <option value="" disabled hidden>
+            by a recipe …
+          </option>
+          {groupRecipes.map((recipe) => (
+            <option key={recipe.id} value={recipe.id}>
+              {recipe.name}
+            </option>
+          ))}
+        </select>
+        {asRecipe && <p className="quiet small m-0">{asRecipe.sentence}</p>}
         <label className="d-flex align-items-center gap-2 small my-1">
           <span className="quiet">Lies in</span>
           <select

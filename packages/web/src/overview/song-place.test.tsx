@@ -55,6 +55,21 @@ describe('the song over time', () => {
     );
   });
 
+  test('a group is set by a recipe, which is named for as long as it stands so', () => {
+    choose(/^Group of/, 'new');
+    fireEvent.click(screen.getByRole('button', { name: 'Settings of Group 1' }));
+    const recipe = () => screen.getByLabelText('Recipe for Group 1') as HTMLSelectElement;
+    expect(recipe().value).toBe('as-they-are');
+    choose('Recipe for Group 1', 'wider-above');
+    expect(song().groups[0].stage).toEqual({ widthPercent: 130, tiltDb: 2, lowHz: 180 });
+    expect(recipe().value).toBe('wider-above');
+    type(screen.getByLabelText('Width'), '120');
+    expect(recipe().value).toBe('');
+    act(() => void open.session.undo());
+    act(() => void open.session.undo());
+    expect(recipe().value).toBe('as-they-are');
+  });
+
   test('a group lies in another one, is soloed with it, and stays where that is dissolved', () => {
     choose(/^Group of/, 'new');
     act(() => void open.selection.setState({ partId: 'hum', partIds: ['hum'] }));
