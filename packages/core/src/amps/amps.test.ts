@@ -210,6 +210,7 @@ const ground: Ground = {
   },
   placesMove: new Set(),
   cutsMove: new Set(),
+  delaysMove: new Map(),
 };
 
 /** A take played through a chain, as a voice reads it. */

@@ -104,6 +104,7 @@ export const depthKeys = {
   widthPercent: 'depthPercent',
   imagePercent: 'depthPercent',
   highCutOctaves: 'depthOctaves',
+  delayMs: 'depthMs',
 } as const satisfies Record<MovingParameter, keyof Cycle>;
 
 const away = ({ depthDb }: Cycle, wave: number) => (-depthDb * (1 - wave)) / 2;
@@ -117,6 +118,7 @@ const cycleAdds = {
   widthPercent: narrower,
   imagePercent: narrower,
   highCutOctaves: ({ depthOctaves }: Cycle, wave: number) => (-depthOctaves * (1 - wave)) / 2,
+  delayMs: ({ depthMs }: Cycle, wave: number) => depthMs * wave,
   // From none to so much: it only stands out.
   peakDb: ({ depthDb }: Cycle, wave: number) => (depthDb * (1 - wave)) / 2,
 } as const satisfies Record<MovingParameter, unknown>;

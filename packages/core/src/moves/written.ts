@@ -10,7 +10,7 @@ export interface Held {
 }
 
 /** A line may miss what was held by so much, by the unit of what moves: less is not heard. */
-const missedBy = { depthDb: 0.3, depthPercent: 1, depthOctaves: 0.03 } as const;
+const missedBy = { depthDb: 0.3, depthPercent: 1, depthOctaves: 0.03, depthMs: 0.05 } as const;
 /** What is let go of goes back to what the curve was in so long. */
 const backS = 0.05;
 

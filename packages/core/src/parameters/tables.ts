@@ -25,7 +25,7 @@ export const voiceParameters = {
   panPercent: row('Position', '%', [-100, 100], 0, [1, 0], 'ramp', { moves: true }),
   degrees: row('Phase apart', '°', [0, 120], 60, [1, 0], 'crossfade'),
   levelDb: row('Level', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),
-  delayMs: row('Delay', 'ms', [-50, 150], 0, [0.1, 2], 'crossfade'),
+  delayMs: row('Delay', 'ms', [-50, 150], 0, [0.1, 2], 'crossfade', { moves: true }),
 } as const;
 
 export const tunerParameters = {
@@ -182,6 +182,7 @@ export const movingParameters = {
     [0.1, 2],
     'ramp',
   ),
+  delayMs: row('What a point adds to the delay', 'ms', [-200, 200], 0, [0.1, 2], 'ramp'),
   peakDb: row('The peak at the high cut', 'dB', [0, 24], 0, [0.5, 1], 'ramp'),
 } as const;
 export type MovingParameter = keyof typeof movingParameters;
@@ -199,6 +200,7 @@ export const cycleParameters = {
   depthDb: row('Depth', 'dB', [0, 60], 6, [0.5, 1], 'ramp'),
   /** Of what moves in %. */
   depthPercent: row('Depth', '%', [0, 400], 100, [1, 0], 'ramp'),
+  depthMs: row('Depth', 'ms', [0, 100], 2, [0.1, 2], 'ramp'),
   depthOctaves: row('Depth', 'octaves', [0, 10], 2, [0.1, 1], 'ramp'),
   phasePercent: row('Phase', '%', [0, 100], 0, [1, 0], 'ramp'),
 } as const;

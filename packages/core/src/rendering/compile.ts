@@ -27,7 +27,7 @@ import {
   type StageGains,
   type StagePlan,
 } from './plan.ts';
-import { heardHz, type MovingValue, type Value } from './value.ts';
+import { heardHz, sameValue, type MovingValue, type Value } from './value.ts';
 import type { MovingParameter } from '../parameters/tables.ts';
 import type { Group } from '../song/along.ts';
 import { innermostFirst } from '../song/groups.ts';
@@ -39,7 +39,7 @@ import {
   voiceTarget,
   type MoveTarget,
 } from '../song/moves-of.ts';
-import type { Voice } from '../voices/voice.ts';
+import { delayInMs, type Voice } from '../voices/voice.ts';
 import {
   behindSharedDrive,
   compileStrands,
@@ -140,7 +140,7 @@ function compilePart(
   splices: SpliceLibrary,
   previous: PartPlan | null,
 ): PartPlan {
-  const moving = movingVoices(song, part.id);
+  const moving = movingVoices(song, part, rateHz);
   const known = compiled.get(part);
   if (
     known?.recordings === song.recordings &&
@@ -148,6 +148,7 @@ function compilePart(
     known.rateHz === rateHz &&
     sameIds(known.moving.placesMove, moving.placesMove) &&
     sameIds(known.moving.cutsMove, moving.cutsMove) &&
+    sameDelays(known.moving.delaysMove, moving.delaysMove) &&
     known.splices.every(([key, plan]) => splices.get(key) === plan)
   )
     return known.plan;
@@ -189,11 +190,19 @@ function compilePart(
 }
 
 /** Ids of the voices of which that moves along the song. */
-type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove'>;
+type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove' | 'delaysMove'>;
 
-const still: MovingVoices = { placesMove: new Set(), cutsMove: new Set() };
+const still: MovingVoices = {
+  placesMove: new Set(),
+  cutsMove: new Set(),
+  delaysMove: new Map(),
+};
 
-function movingVoices({ moves }: Song, partId: string): MovingVoices {
+function movingVoices(
+  { moves, tempo }: Song,
+  { id: partId, image }: Part,
+  rateHz: number,
+): MovingVoices {
   const targets = moves.flatMap(({ target }) =>
     target.kind === 'voice' && target.id === partId ? [target] : [],
   );
@@ -204,7 +213,34 @@ function movingVoices({ moves }: Song, partId: string): MovingVoices {
         target.of !== null && parameters.includes(target.parameter) ? [target.of] : [],
       ),
     );
-  return { placesMove: of('panPercent'), cutsMove: of('highCutOctaves', 'peakDb') };
+  const delays = image.voices.flatMap(({ id, delay }): [string, MovingValue][] => {
+    const move = moves.find(
+      ({ target }) =>
+        target.kind === 'voice' &&
+        target.id === partId &&
+        target.of === id &&
+        target.parameter === 'delayMs',
+    );
+    if (!move) return [];
+    const base = delayInMs(delay, rateHz);
+    const { curve } = move;
+    return [[id, { as: 'ms', base, parameter: 'delayMs', curve, tempo, rateHz }]];
+  });
+  return {
+    placesMove: of('panPercent'),
+    cutsMove: of('highCutOctaves', 'peakDb'),
+    delaysMove: new Map(delays),
+  };
+}
+
+function sameDelays(a: MovingVoices['delaysMove'], b: MovingVoices['delaysMove']): boolean {
+  return (
+    a.size === b.size &&
+    [...a].every(([id, value]) => {
+      const other = b.get(id);
+      return other !== undefined && sameValue(value, other);
+    })
+  );
 }
 
 function sameIds(a: ReadonlySet<string>, b: ReadonlySet<string>): boolean {

@@ -252,6 +252,51 @@ function powerSpectrum(samples: Float32Array): Float64Array {
   );
 }
 
+describe('a delay that moves', () => {
+  const late = {
+    voices: [newVoice('v1', 'late', { delay: { value: 20, unit: 'ms' } })],
+    stage: neutralStage,
+  };
+  const delay = voiceTarget('p0', 'v1', 'delayMs');
+
+  test('swings round what is set: a vibrato of its closed form', async () => {
+    const memory = memorySong([sine(440, -6, 4, rate)], rate, late);
+    const song = moved(memory.song, [delay, cycle({ rate: { value: 2 }, depthMs: 1.5 })]);
+    const { left } = await renderSides(memory, song, roots.part('p0'), 4 * rate);
+    const { left: still } = await renderSides(memory, memory.song, roots.part('p0'), 4 * rate);
+    const peak = still.reduce((most, value) => max(most, abs(value)), 0);
+    for (let n = rate; n < 3.5 * rate; n += 37) {
+      const ms = 20 + 1.5 * cos(2 * PI * 2 * (n / rate));
+      const expected = peak * sin(2 * PI * 440 * (n / rate - ms / 1000));
+      expect(abs(left[n] - expected)).toBeLessThan(0.004);
+    }
+  });
+
+  test('what jumps goes over as fast as it may, and is where it was sent after that', async () => {
+    const memory = memorySong([noise(3, rate, 3)], rate, late);
+    const there = memorySong([noise(3, rate, 3)], rate, {
+      voices: [newVoice('v1', 'later', { delay: { value: 50, unit: 'ms' } })],
+      stage: neutralStage,
+    });
+    const song = moved(memory.song, [delay, points([0, 0], [1, 0], [1.001, 30])]);
+    const length = 3 * rate;
+    const [over, before, after] = [
+      await renderSides(memory, song, roots.part('p0'), length),
+      await renderSides(memory, memory.song, roots.part('p0'), length),
+      await renderSides(there, there.song, roots.part('p0'), length),
+    ];
+    const stretch = (side: Float32Array, fromS: number, toS: number) =>
+      side.subarray(fromS * rate, toS * rate);
+    // What is read along a path goes through shorter filters than what stands: white noise tells them apart near half the rate.
+    expect(differenceDb(stretch(over.left, 0, 0.9), stretch(before.left, 0, 0.9))).toBeLessThan(
+      -40,
+    );
+    expect(differenceDb(stretch(over.left, 1.2, 2.9), stretch(after.left, 1.2, 2.9))).toBeLessThan(
+      -40,
+    );
+  });
+});
+
 describe('a high cut that moves', () => {
   const bright = (hz: number | null) => ({
     voices: [newVoice('v1', 'middle', { tone: { highCutHz: hz } })],
@@ -354,6 +399,7 @@ const all: readonly (readonly [string, MoveTarget])[] = [
   ["a group's level", levelTarget('group', 'g')],
   ["a voice's level", voiceTarget('p0', 'left', 'levelDb')],
   ["a voice's place", voiceTarget('p0', 'left', 'panPercent')],
+  ["a voice's delay", voiceTarget('p0', 'left', 'delayMs')],
   ["a voice's high cut", voiceTarget('p0', 'left', 'highCutOctaves')],
   ["a voice's peak", voiceTarget('p0', 'left', 'peakDb')],
   ["a room's return", levelTarget('room', 'r')],
@@ -366,6 +412,7 @@ const deeps: Partial<Record<MovingParameter, number>> = {
   flanksDb: -18,
   highCutOctaves: -5,
   peakDb: 12,
+  delayMs: 12,
 };
 
 describe.each(all)('%s', (_, target) => {
@@ -376,6 +423,7 @@ describe.each(all)('%s', (_, target) => {
     depthDb: 24,
     depthPercent: 200,
     depthOctaves: 8,
+    depthMs: 100,
     shape: 'square',
   });
 
@@ -437,7 +485,7 @@ describe('what may not be', () => {
       'the width of a voice',
       voiceTarget('p0', 'v1', 'widthPercent'),
       place,
-      /levelDb, panPercent, highCutOctaves, peakDb/,
+      /levelDb, panPercent, delayMs, highCutOctaves, peakDb/,
     ],
     [
       'a voice without its name',

@@ -13,6 +13,8 @@ import { afterSharedDrive, type SharedDrive } from '../amps/shared-drive.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { isWorn } from '../voices/worn.ts';
 import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
+import { movingDelay } from './moving-delay.ts';
+import type { MovingValue } from './value.ts';
 import {
   lowFeed,
   tuningOf,
@@ -29,6 +31,8 @@ export interface Ground {
   /** The voices whose place, and those whose high cut, moves along the song. */
   readonly placesMove: ReadonlySet<string>;
   readonly cutsMove: ReadonlySet<string>;
+  /** What delays move by, by the ids of their voices. */
+  readonly delaysMove: ReadonlyMap<string, MovingValue>;
 }
 
 /** A take as an image is made of it. */
@@ -201,7 +205,11 @@ function voiceStrands(
   const wet = changes ? mixPercent / 100 : 1;
   const ratio = tuned ? tuningRatio(voice.tuner) : 1;
   const spliced = splicedAs(voice) !== null;
-  const drift = driftPlan(voice, rateHz, take.raw.frames);
+  const delay = ground.delaysMove.get(voice.id);
+  const wanders = driftPlan(voice, rateHz, take.raw.frames);
+  const { delayFrames, drift } = delay
+    ? movingDelay(delay, wanders, take.raw.frames)
+    : { delayFrames: delayInFrames(voice.delay, rateHz), drift: wanders };
   const strands: StrandPlan[] = [];
   const add = (wetPart: boolean, share: number, { tuning, awaits, silent }: Tuning) => {
     for (const feed of feeds) {
@@ -214,7 +222,7 @@ function voiceStrands(
         voiceId: voice.id,
         source: voiceSource(voice, take, ground, timbre, read, response),
         takeKey: take.raw.key,
-        delayFrames: delayInFrames(voice.delay, rateHz),
+        delayFrames,
         tuning,
         awaits,
         drift,

@@ -46,6 +46,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
+  const rateHz = useRate();
   const moves = useSession(useShallow(({ shown }) => movesOfPart(shown, part)));
   const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
     if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
@@ -101,7 +102,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
           key={id}
           name={movedName(part, target)}
           target={target}
-          base={movedBase(part, target)}
+          base={movedBase(part, target, rateHz)}
           curve={curve}
           width={width}
         />

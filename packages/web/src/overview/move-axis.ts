@@ -13,7 +13,7 @@ interface MoveAxis {
   readonly marks: readonly number[];
   readonly text: (shown: number) => string;
   /** What is set becomes part of what is shown; `added` is left as it is. */
-  readonly kind: 'added' | 'percent' | 'hz';
+  readonly kind: 'added' | 'sum' | 'hz';
   /** To how much a drag is rounded, as it is shown. */
   readonly roundedTo: number;
 }
@@ -27,7 +27,7 @@ const decibels = {
   roundedTo: 0.1,
 } as const;
 
-const percent = { kind: 'percent', roundedTo: 1 } as const;
+const percent = { kind: 'sum', roundedTo: 1 } as const;
 
 export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
   levelDb: { word: 'level', ...decibels },
@@ -65,6 +65,16 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     text: (hz) => (hz >= 1000 ? `${figure(hz / 1000, 1)} kHz` : `${figure(hz, 0)} Hz`),
     kind: 'hz',
     roundedTo: 1,
+  },
+  delayMs: {
+    word: 'delay',
+    // Later lies lower, as in the drawing of the stage.
+    highest: -50,
+    lowest: 150,
+    marks: [0, 100],
+    text: (ms) => `${figure(ms, 1)} ms`,
+    kind: 'sum',
+    roundedTo: 0.1,
   },
   peakDb: { word: 'peak', ...decibels, highest: 24, lowest: 0, marks: [24, 0] },
 };

@@ -2,6 +2,7 @@ import type { MovingParameter } from '@pannet/core/parameters/tables';
 import { heardHz } from '@pannet/core/rendering/value';
 import { movable } from '@pannet/core/song/movable';
 import { partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
+import { delayInMs } from '@pannet/core/voices/voice';
 import type { Move, Part, Song } from '@pannet/core/song/song';
 
 const voiceOf = ({ image }: Part, { kind, of }: MoveTarget) =>
@@ -41,12 +42,13 @@ export function movedName(part: Part, target: MoveTarget): string {
 }
 
 /** What is set of what moves, where that is part of what is drawn. */
-export function movedBase(part: Part, target: MoveTarget): number {
+export function movedBase(part: Part, target: MoveTarget, rateHz: number): number {
   const bases: Partial<Record<MovingParameter, number>> = {
     widthPercent: part.image.stage.widthPercent,
     imagePercent: 100,
   };
   const voice = voiceOf(part, target);
+  if (target.parameter === 'delayMs') return voice ? delayInMs(voice.delay, rateHz) : 0;
   if (target.parameter === 'highCutOctaves') return voice?.tone.highCutHz ?? heardHz.max;
   if (target.parameter === 'panPercent')
     return voice?.placement.kind === 'pan' ? voice.placement.panPercent : 0;
