@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { emptySong, type Song } from '../song/song.ts';
-import { moveOf, partTarget, withMove, type MoveTarget } from '../song/moves-of.ts';
+import { keptMoves, moveOf, partTarget, withMove, type MoveTarget } from '../song/moves-of.ts';
 import { curveDescription, type Curve } from './curve.ts';
 import { movedPoint, withoutPoint, withPoint, type Points } from './points.ts';
 
@@ -72,4 +72,23 @@ test('a setting has one move: it is replaced, or taken away, and others stay', (
   set(target, null, '');
   expect(moveOf(song, target)).toBeNull();
   expect(moveOf(song, other)?.id).toBe('m2');
+});
+
+test('an edit of one move leaves the others the same things', () => {
+  const song = { ...emptySong('s', 'S'), moves: [] } as Song;
+  const curve = curveDescription.parse({ kind: 'points', points: [{ atS: 0, by: 0 }] });
+  const moves = withMove(
+    { moves: withMove(song, partTarget('a', 'levelDb'), curve, 'm1') },
+    partTarget('b', 'levelDb'),
+    curve,
+    'm2',
+  );
+  const again = structuredClone(moves);
+  const changed = again.with(1, {
+    ...again[1],
+    curve: curveDescription.parse({ kind: 'points', points: [{ atS: 0, by: -3 }] }),
+  });
+  const kept = keptMoves(moves, changed);
+  expect([kept[0] === moves[0], kept[1] === moves[1]]).toEqual([true, false]);
+  expect(kept).toEqual(changed);
 });

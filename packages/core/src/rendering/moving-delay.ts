@@ -21,7 +21,14 @@ const steepest = 0.3;
 
 const { abs, ceil, max, min, round } = Math;
 
-const made = new WeakMap<Curve, { readonly of: readonly unknown[]; readonly delay: MovingDelay }>();
+interface Made {
+  readonly of: readonly unknown[];
+  readonly delay: MovingDelay;
+}
+
+/** Of one curve there may be several: its voice was dragged, or another one goes by it, too. */
+const made = new WeakMap<Curve, readonly Made[]>();
+const mostMade = 4;
 let count = 0;
 
 /**
@@ -36,10 +43,11 @@ export function movingDelay(
   frames: number,
 ): MovingDelay {
   const of = [value.base, value.tempo, value.rateHz, drift?.path ?? null, frames];
-  const known = made.get(value.curve);
-  if (known?.of.every((one, n) => one === of[n])) return known.delay;
+  const known = made.get(value.curve) ?? [];
+  const found = known.find((one) => one.of.every((what, n) => what === of[n]));
+  if (found) return found.delay;
   const delay = newDelay(value, drift, frames);
-  made.set(value.curve, { of, delay });
+  made.set(value.curve, [{ of, delay }, ...known.slice(0, mostMade - 1)]);
   return delay;
 }
 

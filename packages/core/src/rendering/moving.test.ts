@@ -16,7 +16,7 @@ import {
   voiceTarget,
   type MoveTarget,
 } from '../song/moves-of.ts';
-import type { Song } from '../song/song.ts';
+import type { Feed, Song } from '../song/song.ts';
 import { newVoice } from '../voices/voice.ts';
 import { panGains, panLaws } from '../voices/pan-law.ts';
 import { compile } from './compile.ts';
@@ -211,6 +211,27 @@ test('an image in the place of plain: one or the other, and equal power on the w
     const open = sin((PI / 2) * way * way * (3 - 2 * way));
     expect(thrown.right[n] ** 2).toBeCloseTo((1 - open ** 2) * plain.right[n] ** 2, 4);
   }
+});
+
+test('where plain stands in the place of the image, its flanks feed no room, and all of it goes in as it is', async () => {
+  const memory = memorySong([noise(2, rate, 3)], rate, {
+    voices: [newVoice('v1', 'middle'), newVoice('v2', 'left', pan(-100))],
+    stage: neutralStage,
+  });
+  const shut: Curve = points([0, -100]);
+  const fedBy = async (feed: Partial<Feed>, moves: Parameters<typeof moved>[1][]) => {
+    const song = moved(memory.song, ...moves);
+    const rooms = song.rooms.map((room) => ({ ...room, feeds: [feedOf('p0', feed)] }));
+    return (await renderSides(memory, { ...song, rooms }, roots.room('r'), rate)).left;
+  };
+  const plain: Parameters<typeof moved>[1] = [partTarget('p0', 'imagePercent'), shut];
+  const loudest = (side: Float32Array) => side.reduce((most, value) => max(most, abs(value)), 0);
+  expect(loudest(await fedBy({ from: 'flanks' }, []))).toBeGreaterThan(0.01);
+  expect(loudest(await fedBy({ from: 'flanks' }, [plain]))).toBe(0);
+  expect(loudest(await fedBy({ from: 'voice', voiceId: 'v2' }, [plain]))).toBe(0);
+  const [behind, before] = [await fedBy({}, [plain]), await fedBy({ beforeLevel: true }, [plain])];
+  expect(loudest(behind)).toBeGreaterThan(0.01);
+  expect(differenceDb(before, behind)).toBeLessThan(-120);
 });
 
 test('tremolos of a pair against each other: 12 dB a side, nothing in the fold but what their closed form says', async () => {

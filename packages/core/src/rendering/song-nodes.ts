@@ -257,14 +257,19 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, gain: Value, moves: Pa
       : typeof moves.flanks === 'number'
         ? part.flanks.voiceIds.map((voiceId) => roots.voice(part.id, voiceId))
         : [movedFlanks(part.id)];
+  // Where plain stands in the place of the image, nothing of that goes in.
+  const opened = `${id}/opened`;
   const nodes: PlanNode[] =
     feed.from === 'image'
-      ? [{ kind: 'gain', id: source, inputs: [roots.stage(part.id)], gain: 1 / level }]
+      ? [{ kind: 'gain', id: source, inputs: imageRoots(part.id, moves), gain: 1 / level }]
       : [
+          ...(moves.image
+            ? [{ kind: 'gain', id: opened, inputs: taken, gain: moves.image } as const]
+            : []),
           {
             kind: 'gain',
             id: source,
-            inputs: taken,
+            inputs: moves.image ? [opened] : taken,
             gain: scaled(
               feed.beforeLevel ? 1 : moves.level,
               part.flanks.trim * (feed.beforeLevel ? 1 : level),
@@ -346,15 +351,21 @@ function newPartNodes(part: PartPlan, moves: PartMoves, law: PanLaw): PlanNode[]
   ];
 }
 
+/** What a part gives before its level moves: its image, or that and plain, of which one goes over to the other. */
+function imageRoots(partId: string, { image }: PartMoves): string[] {
+  return image ? [`part/${partId}/opened`, `part/${partId}/shut`] : [roots.stage(partId)];
+}
+
 /** The part as it is exported: its image, or plain in its place for as long as a move says so. */
-function imageOrPlain({ id }: PartPlan, { image, plain, level }: PartMoves): PlanNode[] {
-  if (!image || !plain)
-    return [{ kind: 'gain', id: roots.part(id), inputs: [roots.stage(id)], gain: level }];
-  const [opened, shut] = [`part/${id}/opened`, `part/${id}/shut`];
+function imageOrPlain({ id }: PartPlan, moves: PartMoves): PlanNode[] {
+  const { image, plain, level } = moves;
+  const inputs = imageRoots(id, moves);
+  const own: PlanNode = { kind: 'gain', id: roots.part(id), inputs, gain: level };
+  if (!image || !plain) return [own];
   return [
-    { kind: 'gain', id: opened, inputs: [roots.stage(id)], gain: image },
-    { kind: 'gain', id: shut, inputs: [roots.plain(id)], gain: plain },
-    { kind: 'gain', id: roots.part(id), inputs: [opened, shut], gain: level },
+    { kind: 'gain', id: inputs[0], inputs: [roots.stage(id)], gain: image },
+    { kind: 'gain', id: inputs[1], inputs: [roots.plain(id)], gain: plain },
+    own,
   ];
 }
 

@@ -55,6 +55,27 @@ export function withMove(
   return song.moves.map((move) => (move === known ? { ...move, curve } : move));
 }
 
+/**
+ * Moves in which those that are what they were are the same things: an edit names all of them, and only what differs is compiled and drawn anew.
+ */
+export function keptMoves(before: readonly Move[], after: readonly Move[]): readonly Move[] {
+  const known = new Map(before.map((move) => [move.id, move]));
+  return after.map((move) => {
+    const was = known.get(move.id);
+    return was && isSame(was, move) ? was : move;
+  });
+}
+
+/** Of what JSON can say. */
+function isSame(a: unknown, b: unknown): boolean {
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return a === b;
+  const keys = Object.keys(a);
+  return (
+    keys.length === Object.keys(b).length &&
+    keys.every((key) => isSame(a[key as keyof typeof a], b[key as keyof typeof b]))
+  );
+}
+
 export function partTarget(id: string, parameter: MoveTarget['parameter']): MoveTarget {
   return { kind: 'part', id, of: null, parameter };
 }
