@@ -7,7 +7,8 @@ export type Point = Points['points'][number];
 
 /** Two points are at least so far apart, in seconds. */
 export const leastApartS = 0.001;
-const mostPoints = 4000;
+/** And a curve has no more of them. */
+export const mostPoints = 4000;
 
 /**
  * A curve with one more point; null where one lies there already, or there are too many.

@@ -49,6 +49,18 @@ describe('what is held while it plays', () => {
     );
   });
 
+  test('for ten minutes without rest, it is as many points as a curve may have', () => {
+    // Up a little and down a little more each time: nothing lies on a line.
+    const held = Array.from({ length: 36_000 }, (_, n) => ({
+      atS: n / 60,
+      by: -20 + (n % 2 ? 6 : -6) - (n % 7),
+    }));
+    const written = withWritten(points([0, 0], [700, 0]), held, 'levelDb');
+    expect(curveDescription.safeParse(written).success).toBe(true);
+    const stairs = held.map(({ atS }, n) => ({ atS, by: -Math.sqrt(n) / 10 }));
+    expect(thinned(stairs, 0.3).length).toBeLessThan(100);
+  });
+
   test('of what has not moved yet, it is all', () => {
     const held = [0, 1, 2].map((n) => ({ atS: 5 + n, by: 0 - 3 * n }));
     expect(withWritten(null, held, 'levelDb').points.map(({ by }) => by)).toEqual([0, -6]);

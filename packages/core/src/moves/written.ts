@@ -1,6 +1,6 @@
 import type { MovingParameter } from '../parameters/tables.ts';
 import { curveAt, depthKeys } from './curve.ts';
-import { leastApartS, type Point, type Points } from './points.ts';
+import { leastApartS, mostPoints, type Point, type Points } from './points.ts';
 
 /** Where a control stood that was held while it played. */
 export interface Held {
@@ -14,28 +14,42 @@ const missedBy = { depthDb: 0.3, depthPercent: 1, depthOctaves: 0.03, depthMs: 0
 /** What is let go of goes back to what the curve was in so long. */
 const backS = 0.05;
 
-const { abs, max } = Math;
+const { max, min } = Math;
 
 /**
- * Points between which straight lines miss what was held by no more than a step that is heard: of a thousand places a few (Ramer, Computer Graphics and Image
- * Processing 1, 1972; here by height alone, since time is not what is missed).
+ * Points between which straight lines miss what was held by no more than a step that is heard: of a thousand places a few. In one go through them, so that it
+ * keeps up with a hand for as long as a song lasts: a line goes on as long as it passes within reach of all that it leaves out (as doors that swing shut,
+ * Bristol, ISA 1990).
  */
 export function thinned(held: readonly Held[], within: number): Held[] {
   if (held.length <= 2) return [...held];
-  const first = held[0];
-  const last = held[held.length - 1];
-  let farthest = 0;
-  let most = within;
-  for (let n = 1; n < held.length - 1; n++) {
-    const way = (held[n].atS - first.atS) / (last.atS - first.atS);
-    const missed = abs(held[n].by - (first.by + (last.by - first.by) * way));
-    if (missed > most) [farthest, most] = [n, missed];
+  const kept = [held[0]];
+  let from = held[0];
+  let [lowest, highest] = [-Infinity, Infinity];
+  for (let n = 1; n < held.length; n++) {
+    const long = held[n].atS - from.atS;
+    const slope = (held[n].by - from.by) / long;
+    if (slope < lowest || slope > highest) {
+      // The one before is as far as one line goes.
+      from = held[n - 1];
+      kept.push(from);
+      [lowest, highest] = [-Infinity, Infinity];
+      n--;
+      continue;
+    }
+    lowest = max(lowest, slope - within / long);
+    highest = min(highest, slope + within / long);
   }
-  if (farthest === 0) return [first, last];
-  return [
-    ...thinned(held.slice(0, farthest + 1), within).slice(0, -1),
-    ...thinned(held.slice(farthest), within),
-  ];
+  kept.push(held[held.length - 1]);
+  return kept;
+}
+
+/** As few points as a curve has room for: of a hand that never rests for minutes, less exactly. */
+function fitting(held: readonly Held[], within: number, most: number): Held[] {
+  for (let missed = within; ; missed *= 2) {
+    const line = thinned(held, missed);
+    if (line.length <= most || line.length <= 2) return line;
+  }
 }
 
 /**
@@ -50,7 +64,8 @@ export function withWritten(
   const apart: Held[] = [];
   for (const one of held)
     if (apart.length === 0 || one.atS - apart[apart.length - 1].atS >= leastApartS) apart.push(one);
-  const line = thinned(apart, missedBy[depthKeys[parameter]]).map((one): Point => ({
+  const room = mostPoints - (curve?.points.length ?? 0) - 2;
+  const line = fitting(apart, missedBy[depthKeys[parameter]], room).map((one): Point => ({
     ...one,
     shape: 'straight',
   }));
