@@ -105,9 +105,10 @@ describe('what is heard', () => {
     }
   });
 
-  test('the bed lies under everything at its level, and can be left out', async () => {
+  /** A part over a bed at −6 dB. */
+  function overBed(take: Float32Array): MemorySong {
     const recording = memoryRecording(9, one.length, rate);
-    const memory = memorySong([new Float32Array(one.length)]);
+    const memory = memorySong([take]);
     const withBed = edited(memory, [
       { kind: 'put-recording', recording },
       { kind: 'set-bed', bed: { recording: recording.hash, levelDb: -6 } },
@@ -116,28 +117,21 @@ describe('what is heard', () => {
       source.key.startsWith(recording.hash)
         ? Promise.resolve(one.subarray(index * 32_768, (index + 1) * 32_768))
         : memory.load(source, index);
-    const heard = runPlayer((await playing({ ...withBed, load })).player, 20_000);
+    return { ...withBed, load };
+  }
+
+  test('the bed lies under everything at its level, and can be left out', async () => {
+    const song = overBed(new Float32Array(one.length));
+    const heard = runPlayer((await playing(song)).player, 20_000);
     expect(heard.left[12_000]).toBeCloseTo(one[12_000] * 10 ** (-6 / 20), 6);
     expect(heard.tapLeft[12_000]).toBe(0);
-    const without = runPlayer(
-      (await playing({ ...withBed, load }, { bedHeard: false })).player,
-      20_000,
-    );
+    const without = runPlayer((await playing(song, { bedHeard: false })).player, 20_000);
     expect(Math.max(...without.left)).toBe(0);
   });
 
   test('the bed beside the mix: alone, at the gain that makes it as loud', async () => {
-    const recording = memoryRecording(9, one.length, rate);
-    const memory = memorySong([one]);
-    const withBed = edited(memory, [
-      { kind: 'put-recording', recording },
-      { kind: 'set-bed', bed: { recording: recording.hash, levelDb: -6 } },
-    ]);
-    const load: MemorySong['load'] = (source, index) =>
-      source.key.startsWith(recording.hash)
-        ? Promise.resolve(one.subarray(index * 32_768, (index + 1) * 32_768))
-        : memory.load(source, index);
-    const bed = await playing({ ...withBed, load }, { mixHeard: false, bedMatch: 1.5 });
+    const song = overBed(one);
+    const bed = await playing(song, { mixHeard: false, bedMatch: 1.5 });
     const heard = runPlayer(bed.player, 20_000);
     expect(heard.left[12_000]).toBeCloseTo(1.5 * one[12_000] * 10 ** (-6 / 20), 6);
     // What is watched and exported goes on.

@@ -3,28 +3,16 @@ import { roots } from '@pannet/core/rendering/plan';
 import { notices } from '../controls/notices.ts';
 import { bedRoot, type SongJob } from '../measuring/messages.ts';
 import { OpenSong } from '../session/open-song.ts';
-import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';
-import { twoParts } from '../testing/song.fixture.ts';
+import { twoPartsSession } from '../testing/session.fixture.ts';
 import { BesideBed } from './beside-bed.ts';
 
 let open: OpenSong;
 let beside: BesideBed;
 
 beforeEach(() => {
-  FakeWorker.install();
-  localStorage.clear();
-  notices.setState({ list: [] });
-  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  const session = new SongSession('s', {
-    song: twoParts(),
-    revision: 0,
-    log: [],
-    earlier: null,
-    may: 'own',
-  });
-  open = new OpenSong(session, 'harp');
+  open = new OpenSong(twoPartsSession(), 'harp');
   beside = new BesideBed(open.session, open.playback);
 });
 afterEach(() => open.close());

@@ -4,10 +4,9 @@ import type { Edit } from '@pannet/core/song/edits/edit';
 import { newVoice } from '@pannet/core/voices/voice';
 import { notices } from '../controls/notices.ts';
 import { OpenSong } from '../session/open-song.ts';
-import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';
-import { twoParts } from '../testing/song.fixture.ts';
+import { twoPartsSession } from '../testing/session.fixture.ts';
 import type { MeasureJob } from '../measuring/messages.ts';
 import { imageOfState, plainImage } from './blind-session.ts';
 import { partsOfKey, toggleKeyOf } from './toggle-keys.ts';
@@ -18,18 +17,7 @@ let open: OpenSong;
 
 beforeEach(() => {
   jest.useFakeTimers();
-  FakeWorker.install();
-  localStorage.clear();
-  notices.setState({ list: [] });
-  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  const session = new SongSession('s', {
-    song: twoParts(),
-    revision: 0,
-    log: [],
-    earlier: null,
-    may: 'own',
-  });
-  open = new OpenSong(session, 'hum');
+  open = new OpenSong(twoPartsSession(), 'hum');
   // There is no audio host here: what would be played is only asked for.
   open.playback.play = () => Promise.resolve();
 });

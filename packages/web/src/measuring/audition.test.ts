@@ -3,9 +3,9 @@ import { recipes } from '@pannet/core/image/recipes';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { notices } from '../controls/notices.ts';
 import { Playback } from '../playback/playback.ts';
-import { SongSession } from '../sync/song-session.ts';
+import type { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
-import { twoParts } from '../testing/song.fixture.ts';
+import { twoPartsSession } from '../testing/session.fixture.ts';
 import { Audition } from './audition.ts';
 import type { LoudnessJob } from './messages.ts';
 
@@ -14,17 +14,7 @@ let playback: Playback;
 let audition: Audition;
 
 beforeEach(() => {
-  FakeWorker.install();
-  localStorage.clear();
-  notices.setState({ list: [] });
-  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  session = new SongSession('s', {
-    song: twoParts(),
-    revision: 0,
-    log: [],
-    earlier: null,
-    may: 'own',
-  });
+  session = twoPartsSession();
   playback = new Playback();
   playback.setSong(session.store.getState().song);
   // There is no audio host here: what would be played is only asked for.

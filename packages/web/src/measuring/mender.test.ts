@@ -5,9 +5,8 @@ import { allMayChange } from '@pannet/core/findings/variations';
 import { recipes } from '@pannet/core/image/recipes';
 import { notices } from '../controls/notices.ts';
 import { OpenSong } from '../session/open-song.ts';
-import { SongSession } from '../sync/song-session.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
-import { twoParts } from '../testing/song.fixture.ts';
+import { twoPartsSession } from '../testing/session.fixture.ts';
 import { liveTexts } from '../fold/LiveFigures.tsx';
 import { mendId } from './mender.ts';
 import type { Mended, ToMender } from './messages.ts';
@@ -17,18 +16,7 @@ import type { Told } from '../workers/ask.ts';
 let open: OpenSong;
 
 beforeEach(() => {
-  FakeWorker.install();
-  localStorage.clear();
-  notices.setState({ list: [] });
-  Object.assign(globalThis, { fetch: () => new Promise(() => {}) });
-  const session = new SongSession('s', {
-    song: twoParts(),
-    revision: 0,
-    log: [],
-    earlier: null,
-    may: 'own',
-  });
-  open = new OpenSong(session, 'harp');
+  open = new OpenSong(twoPartsSession(), 'harp');
   open.playback.play = () => Promise.resolve();
 });
 afterEach(() => open.close());
