@@ -1,5 +1,5 @@
 import { Copy, Trash } from '@phosphor-icons/react';
-import { curveAt, curveDescription, type Curve } from '@pannet/core/moves/curve';
+import { curveAt, curveDescription, cyclesAt, type Curve } from '@pannet/core/moves/curve';
 import {
   leastApartS,
   movedPoint,
@@ -68,11 +68,19 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const kept = () => moveOf(open.session.store.getState().song, target)?.curve ?? curve;
   const seconds = (x: number) => (view.from + (x / width) * (view.to - view.from)) / rateHz;
   const x = (atS: number) => ((atS * rateHz - view.from) / (view.to - view.from)) * width;
+  const y = (px: number) =>
+    yOf(axis, axis.shown(curveAt(curve, Math.max(0, seconds(px)), tempo, parameter)));
   const line: string[] = [];
-  for (let px = 0; px <= width; px += drawnPixels) {
-    const by = curveAt(curve, Math.max(0, seconds(px)), tempo, parameter);
-    line.push(`${px},${yOf(axis, axis.shown(by)).toFixed(1)}`);
-  }
+  for (let px = 0; px <= width; px += drawnPixels) line.push(`${px},${y(px).toFixed(1)}`);
+  // What goes to and fro within a few pixels is a band.
+  const pixelsACycle =
+    curve.kind === 'cycle'
+      ? width / (cyclesAt(curve, seconds(width), tempo) - cyclesAt(curve, seconds(0), tempo))
+      : Infinity;
+  const band =
+    pixelsACycle < 4 * drawnPixels
+      ? Array.from({ length: 32 }, (_, n) => y((n * pixelsACycle) / 32))
+      : null;
   const addAt = (event: MouseEvent<SVGSVGElement>) => {
     if (curve.kind !== 'points') return;
     const box = event.currentTarget.getBoundingClientRect();
@@ -99,7 +107,17 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
             {text(mark)}
           </text>
         ))}
-        <polyline points={line.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
+        {band ? (
+          <rect
+            x={0}
+            y={Math.min(...band)}
+            width={width}
+            height={Math.max(1, Math.max(...band) - Math.min(...band))}
+            fill="var(--quiet)"
+          />
+        ) : (
+          <polyline points={line.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
+        )}
         {curve.kind === 'points' &&
           curve.points.map((point, n) => (
             <PointMark
