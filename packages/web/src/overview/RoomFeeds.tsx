@@ -169,6 +169,15 @@ export function Feeds({ changing }: { readonly changing: Changing }) {
         {room.feeds.map((feed, n) => {
           const part = song.parts[feed.partId];
           if (!part) return null;
+          // Of one part the same thing goes in once.
+          const isTaken = (from: Feed['from'], voiceId: string | null = null) =>
+            room.feeds.some(
+              (other, k) =>
+                k !== n &&
+                other.partId === feed.partId &&
+                other.from === from &&
+                other.voiceId === voiceId,
+            );
           const changed = (changes: Partial<Feed> | null) => ({
             feeds: changedFeed(room, n, changes).feeds,
           });
@@ -194,10 +203,14 @@ export function Feeds({ changing }: { readonly changing: Changing }) {
                     );
                   }}
                 >
-                  <option value="image">all of it</option>
-                  <option value="flanks">its flanks alone</option>
+                  <option value="image" disabled={isTaken('image')}>
+                    all of it
+                  </option>
+                  <option value="flanks" disabled={isTaken('flanks')}>
+                    its flanks alone
+                  </option>
                   {part.image.voices.map(({ id, name }) => (
-                    <option key={id} value={`voice/${id}`}>
+                    <option key={id} value={`voice/${id}`} disabled={isTaken('voice', id)}>
                       {name} alone
                     </option>
                   ))}

@@ -182,8 +182,13 @@ test('the tempo is tapped and its bars have as many beats as are typed', () => {
   const tap = screen.getByRole('button', { name: 'Tap' });
   let now = 0;
   const clock = jest.spyOn(performance, 'now').mockImplementation(() => now);
-  for (; now < 1500; now += 500) fireEvent.click(tap);
+  for (; now < 2400; now += now < 1000 ? 500 : 480) fireEvent.click(tap);
   clock.mockRestore();
+  // All of it is one step.
+  expect(open.session.store.getState().history.undo.map(({ name }) => name)).toEqual([
+    expect.stringMatching(/^tempo 120\.0 → 12\d\.\d bpm$/),
+  ]);
+  type(screen.getByLabelText('Tempo'), '120');
   type(screen.getByLabelText('Beats in a bar'), '3');
   expect(song().tempo).toEqual([{ atS: 0, bpm: 120, beatsPerBar: 3 }]);
 });

@@ -21,13 +21,15 @@ export function TempoField({ whole = false }: Props) {
   const beatsPerBar = tempo?.[0].beatsPerBar ?? tempoParameters.beatsPerBar.default;
   const set = (name: string, changes: { bpm?: number; beatsPerBar?: number }) =>
     open.do(name, [{ kind: 'set-tempo', tempo: [{ atS: 0, bpm, beatsPerBar, ...changes }] }]);
+  // Taps one after another are one step.
+  const named = (to: number) => `tempo ${figure(bpm, 1)} → ${figure(to, 1)} bpm`;
   const tap = () => {
     const times = tapped(taps, performance.now());
     setTaps(times);
     const found = bpmOf(times);
     if (found === null) return;
     const next = clampParameter(tempoParameters.bpm, found);
-    if (next !== bpm) set(`tempo ${figure(next, 1)}`, { bpm: next });
+    if (next !== bpm) set(named(next), { bpm: next });
   };
   return (
     <>
@@ -42,7 +44,7 @@ export function TempoField({ whole = false }: Props) {
           disabled={several}
           value={bpm}
           width={84}
-          onCommit={(value) => set(`tempo ${figure(value, 1)}`, { bpm: value })}
+          onCommit={(value) => set(named(value), { bpm: value })}
         />
       </label>
       {whole && !several && (
