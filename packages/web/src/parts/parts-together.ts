@@ -1,3 +1,4 @@
+import { duplicateEdits } from '@pannet/core/song/duplicate';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
 import { plural } from '@pannet/core/quantities/wording';
@@ -36,18 +37,19 @@ export function placePart(open: OpenSong, partId: string, index: number): void {
   ]);
 }
 
-/** The same part once more, under it, and selected. */
+/** The same part once more with all that it is in, under it, and selected. */
 export function duplicatePart(open: OpenSong, shown: Part): void {
   const part = open.keptPart(shown.id);
   if (!part) return;
-  const { partOrder, parts } = open.session.store.getState().song;
+  const { song } = open.session.store.getState();
+  const { parts } = song;
   const taken = new Set(Object.values(parts).map(({ name }) => name));
   let n = 2;
   const named = () => `${part.name.slice(0, 76)} ${n}`;
   while (taken.has(named())) n++;
   const id = crypto.randomUUID();
   const copy: Part = { ...part, id, name: named(), toggleKey: null };
-  const index = partOrder.indexOf(part.id) + 1;
-  if (open.do(`duplicate ${part.name}`, [{ kind: 'add-part', part: copy, index }]))
+  const edits = duplicateEdits(song, part, copy, () => crypto.randomUUID());
+  if (open.do(`duplicate ${part.name}`, edits))
     open.selection.setState({ partId: id, partIds: [id], voiceId: null, voiceIds: [] });
 }
