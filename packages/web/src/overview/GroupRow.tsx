@@ -48,10 +48,9 @@ function GroupVerdict({ id, name, figures }: { id: string; name: string; figures
   const { fold, sideToMidDb } = measures.file.report;
   return (
     <span
-      className="small group-verdict"
-      style={{ opacity: measures.current ? 1 : 0.45 }}
+      className={`small${measures.current ? '' : ' quiet'}`}
       aria-label={`Fold of ${name}`}
-      title="All of the group together: width, and what the fold loses. “Measure it …” in its settings tells the rest."
+      title={`${measures.current ? '' : 'Of before the last change. '}All of the group together: width, and what the fold loses. “Measure it …” in its settings tells the rest.`}
     >
       <VerdictMark verdict={fold.verdict} />{' '}
       <span className="mono">

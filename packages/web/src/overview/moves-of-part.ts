@@ -23,15 +23,18 @@ export function targetsOfPart({ id, image }: Part): { name: string; targets: Mov
   ];
 }
 
+const ofPart = (kind: MoveTarget['kind']) => kind === 'part' || kind === 'voice';
+
 /** What moves of a part, in the order of what may. */
 export function movesOfPart({ moves }: Song, part: Part): readonly Move[] {
-  if (moves.length === 0) return [];
+  const own = moves.filter(({ target: { kind, id } }) => id === part.id && ofPart(kind));
+  if (own.length === 0) return [];
   return targetsOfPart(part).flatMap(({ targets }) =>
-    targets.flatMap((target) => moves.filter((move) => sameTarget(move.target, target))),
+    targets.flatMap((target) => own.filter((move) => sameTarget(move.target, target))),
   );
 }
 
-export function sameTarget(a: MoveTarget, b: MoveTarget): boolean {
+function sameTarget(a: MoveTarget, b: MoveTarget): boolean {
   return a.kind === b.kind && a.id === b.id && a.of === b.of && a.parameter === b.parameter;
 }
 
