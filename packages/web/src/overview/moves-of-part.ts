@@ -1,7 +1,7 @@
 import type { MovingParameter } from '@pannet/core/parameters/tables';
 import { heardHz } from '@pannet/core/rendering/value';
 import { movable } from '@pannet/core/song/movable';
-import { partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
+import { moveOf, partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
 import { delayInMs } from '@pannet/core/voices/voice';
 import type { Move, Part, Song } from '@pannet/core/song/song';
 
@@ -30,12 +30,8 @@ export function movesOfPart({ moves }: Song, part: Part): readonly Move[] {
   const own = moves.filter(({ target: { kind, id } }) => id === part.id && ofPart(kind));
   if (own.length === 0) return [];
   return targetsOfPart(part).flatMap(({ targets }) =>
-    targets.flatMap((target) => own.filter((move) => sameTarget(move.target, target))),
+    targets.flatMap((target) => moveOf({ moves: own }, target) ?? []),
   );
-}
-
-function sameTarget(a: MoveTarget, b: MoveTarget): boolean {
-  return a.kind === b.kind && a.id === b.id && a.of === b.of && a.parameter === b.parameter;
 }
 
 /** Whose setting moves. */
