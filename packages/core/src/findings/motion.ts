@@ -43,6 +43,7 @@ interface OverCycle {
  * them comes round within the stretch.
  * @param moved the stretch, rendered
  * @param from absolute frame of its first
+ * @param tick is told the share done, and may throw to stop
  */
 export async function measureMotion(
   plan: RenderPlan,
@@ -50,11 +51,12 @@ export async function measureMotion(
   load: BlockLoader,
   moved: Sides,
   from: number,
+  tick: (share: number) => void = () => {},
 ): Promise<Motion | null> {
   const to = from + moved.left.length;
   const rates = cyclesOf(plan, partId).filter((moving) => turns(moving, from, to) >= 1);
   if (rates.length === 0) return null;
-  const still = await renderStretch(stillPlan(plan, partId), partId, load, from, to);
+  const still = await renderStretch(stillPlan(plan, partId), partId, load, from, to, 'image', tick);
   const motions = rates.map((moving) => depthOver(moving, moved, still, from));
   return motions.reduce((deepest, one) => (one.sidesDb > deepest.sidesDb ? one : deepest));
 }

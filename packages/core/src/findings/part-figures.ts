@@ -61,7 +61,10 @@ export async function measurePart(
     tick(0.35 + 0.4 * share),
   );
   const plain = await measurePlain(plan, part, load, from, to, known, (share) =>
-    tick(0.75 + 0.25 * share),
+    tick(0.75 + 0.15 * share),
+  );
+  const motion = await measureMotion(plan, partId, load, image, from, (share) =>
+    tick(0.9 + 0.1 * share),
   );
   return {
     ...measured,
@@ -69,7 +72,7 @@ export async function measurePart(
     plannedLeadMs: planLeadMs(part, rateHz),
     beating: beatingOf(part, rateHz, beatingHz),
     chains: await chainsOf(plan, part, image, load, from),
-    motion: await measureMotion(plan, partId, load, image, from),
+    motion,
   };
 }
 

@@ -16,14 +16,13 @@ export interface Throw {
 }
 
 /** What a throw does: what is added to a setting within it, and elsewhere. */
-export interface Thrown {
+interface Thrown {
   readonly parameter: MovingParameter;
   readonly inside: number;
   readonly outside: number;
 }
 
-export const throwKinds = ['open', 'closed', 'image', 'swapped', 'muted'] as const;
-export type ThrowKind = (typeof throwKinds)[number];
+export type ThrowKind = 'open' | 'closed' | 'image' | 'swapped' | 'muted';
 
 /** @param widthPercent as it is set: sides that change places have as much of it, the other way round */
 export function thrownAs(kind: ThrowKind, widthPercent: number): Thrown {
@@ -41,7 +40,7 @@ export function thrownAs(kind: ThrowKind, widthPercent: number): Thrown {
   }
 }
 
-export const flanksOpen: Thrown = thrownAs('open', 100);
+const flanksOpen: Thrown = thrownAs('open', 100);
 
 /** Whether a value is nearer to what is within a throw than to what is outside. */
 function isWithin({ inside, outside }: Thrown, value: number): boolean {

@@ -56,7 +56,7 @@ export function valueAt(value: Value, frame: number): number {
 }
 
 /** A percentage that moves, within what it can be. */
-export function heldPercent(parameter: MovingParameter, percent: number): number {
+function heldPercent(parameter: MovingParameter, percent: number): number {
   if (!(parameter in ranges)) return percent;
   return clampParameter(ranges[parameter as keyof typeof ranges], percent);
 }
