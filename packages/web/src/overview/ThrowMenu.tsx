@@ -17,6 +17,7 @@ import Popover from 'react-bootstrap/Popover';
 import { say } from '../controls/notices.ts';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
+import { moveAxes } from './move-axis.ts';
 import { useMoves } from './use-moves.ts';
 
 /** Parts of a bar that a throw snaps to; null for none. */
@@ -74,6 +75,11 @@ export function ThrowMenu({ part }: { readonly part: Part }) {
     }
     const target = partTarget(part.id, thrown.parameter);
     const known = moveOf(open.session.store.getState().song, target)?.curve ?? null;
+    if (known?.kind === 'cycle') {
+      const what = moveAxes[thrown.parameter].word;
+      say(`Its ${what} goes in a cycle, which a stretch would end: let that stand still first.`);
+      return;
+    }
     const stretch = { fromS, toS, fadeS: fadeMs / 1000 };
     if (isOpenThrough(known, stretch, thrown)) {
       say(`It is so all through the loop already: ${word}.`);

@@ -297,6 +297,14 @@ describe('what becomes of a part in the loop', () => {
     expect(song().moves).toEqual([]);
   });
 
+  test('what goes in a cycle is not ended by it', () => {
+    choose('Move Harp along the song', 'levelDb');
+    choose(/^How the level of Harp moves/, 'cycle');
+    loop(1, 2);
+    press('muted');
+    expect(song().moves[0].curve.kind).toBe('cycle');
+  });
+
   test('sides change places as far as it is wide, with fades as long as they are typed', () => {
     act(
       () =>
