@@ -18,7 +18,8 @@ import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { planOf, type Along, type PartMoves, type VoiceMoves } from './song-nodes.ts';
+import type { PartMoves, VoiceMoves } from './part-nodes.ts';
+import { planOf, type Along } from './song-nodes.ts';
 import {
   type BedPlan,
   type PartPlan,
