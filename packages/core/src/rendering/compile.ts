@@ -18,7 +18,7 @@ import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import type { PartMoves, VoiceMoves } from './part-nodes.ts';
+import { still as unmoved, type PartMoves, type VoiceMoves } from './part-nodes.ts';
 import { planOf, type Along } from './song-nodes.ts';
 import {
   type BedPlan,
@@ -30,12 +30,12 @@ import {
 } from './plan.ts';
 import { heardHz, sameValue, type MovingValue, type Value } from './value.ts';
 import type { MovingParameter } from '../parameters/tables.ts';
-import type { Group } from '../song/along.ts';
+import type { Group, Move } from '../song/along.ts';
 import { innermostFirst } from '../song/groups.ts';
-import { targetKey } from '../song/movable.ts';
 import {
   feedTarget,
   levelTarget,
+  moveOf,
   partTarget,
   voiceTarget,
   type MoveTarget,
@@ -59,19 +59,33 @@ export function compile(
   previous: RenderPlan | null = null,
 ): RenderPlan {
   const rateHz = rateOf(song);
+  const moves = movesById(song);
   const parts = partsInOrder(song).map((part) => {
     const before = previous?.parts.find((plan) => plan.id === part.id) ?? null;
-    return compilePart(song, part, rateHz, splices, before);
+    return compilePart(song, part, rateHz, splices, before, moves.get(part.id) ?? []);
   });
-  return planOf(parts, rateHz, songFrames(song), along(song, rateHz), previous);
+  return planOf(parts, rateHz, songFrames(song), along(song, rateHz, moves), previous);
 }
 
-function along(song: Song, rateHz: number): Along {
-  const moves = new Map(song.moves.map(({ target, curve }) => [targetKey(target), curve]));
+/** By what they belong to: a drag asks for those of every part again and again. */
+type MovesById = ReadonlyMap<string, readonly Move[]>;
+
+function movesById({ moves }: Song): MovesById {
+  const found = new Map<string, Move[]>();
+  for (const move of moves) {
+    const { id } = move.target;
+    const known = found.get(id);
+    if (known) known.push(move);
+    else found.set(id, [move]);
+  }
+  return found;
+}
+
+function along(song: Song, rateHz: number, moves: MovesById): Along {
   const value = (target: MoveTarget, as: MovingValue['as'], base: number): MovingValue | null => {
-    const curve = moves.get(targetKey(target));
-    const { parameter } = target;
-    return curve ? { as, base, parameter, curve, tempo: song.tempo, rateHz } : null;
+    const own = moves.get(target.id);
+    const move = own ? moveOf({ moves: own }, target) : null;
+    return move && movingValue(song, move, as, base, rateHz);
   };
   const gain = (target: MoveTarget, base: number) => value(target, 'gain', base) ?? base;
   return {
@@ -81,8 +95,18 @@ function along(song: Song, rateHz: number): Along {
     rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
     roomGain: (id) => gain(levelTarget('room', id), 1),
     feedGain: (id, of, base) => gain(feedTarget(id, of), base),
-    partMoves: (partId) => partMoves(song.parts[partId], value),
+    partMoves: (partId) => (moves.has(partId) ? partMoves(song.parts[partId], value) : unmoved),
   };
+}
+
+function movingValue(
+  { tempo }: Song,
+  { target: { parameter }, curve }: Move,
+  as: MovingValue['as'],
+  base: number,
+  rateHz: number,
+): MovingValue {
+  return { as, base, parameter, curve, tempo, rateHz };
 }
 
 function groupPlan(
@@ -140,8 +164,9 @@ function compilePart(
   rateHz: number,
   splices: SpliceLibrary,
   previous: PartPlan | null,
+  moves: readonly Move[],
 ): PartPlan {
-  const moving = movingVoices(song, part, rateHz);
+  const moving = movingVoices(song, part, rateHz, moves);
   const known = compiled.get(part);
   if (
     known?.recordings === song.recordings &&
@@ -199,37 +224,27 @@ const still: MovingVoices = {
   delaysMove: new Map(),
 };
 
+/** @param moves of the part */
 function movingVoices(
-  { moves, tempo }: Song,
+  song: Song,
   { id: partId, image }: Part,
   rateHz: number,
+  moves: readonly Move[],
 ): MovingVoices {
-  const targets = moves.flatMap(({ target }) =>
-    target.kind === 'voice' && target.id === partId ? [target] : [],
-  );
-  if (targets.length === 0) return still;
+  if (moves.length === 0) return still;
   const of = (...parameters: readonly MovingParameter[]) =>
-    new Set(
-      targets.flatMap((target) =>
-        target.of !== null && parameters.includes(target.parameter) ? [target.of] : [],
-      ),
+    image.voices.flatMap(({ id }) =>
+      parameters.some((parameter) => moveOf({ moves }, voiceTarget(partId, id, parameter)))
+        ? [id]
+        : [],
     );
   const delays = image.voices.flatMap(({ id, delay }): [string, MovingValue][] => {
-    const move = moves.find(
-      ({ target }) =>
-        target.kind === 'voice' &&
-        target.id === partId &&
-        target.of === id &&
-        target.parameter === 'delayMs',
-    );
-    if (!move) return [];
-    const base = delayInMs(delay, rateHz);
-    const { curve } = move;
-    return [[id, { as: 'ms', base, parameter: 'delayMs', curve, tempo, rateHz }]];
+    const move = moveOf({ moves }, voiceTarget(partId, id, 'delayMs'));
+    return move ? [[id, movingValue(song, move, 'ms', delayInMs(delay, rateHz), rateHz)]] : [];
   });
   return {
-    placesMove: of('panPercent'),
-    cutsMove: of('highCutOctaves', 'peakDb'),
+    placesMove: new Set(of('panPercent')),
+    cutsMove: new Set(of('highCutOctaves', 'peakDb')),
     delaysMove: new Map(delays),
   };
 }

@@ -1,4 +1,5 @@
 import type { Curve } from '../moves/curve.ts';
+import { clampParameter } from '../parameters/parameter.ts';
 import { voiceParameters } from '../parameters/tables.ts';
 import { driftAt, type DriftPath } from '../voices/drift.ts';
 import type { DriftPlan } from './plan.ts';
@@ -61,7 +62,8 @@ function newDelay(value: MovingValue, drift: DriftPlan | null, frames: number): 
   for (let k = 0; k < points.length; k++) {
     const frame = (k - 1) * gridFrames;
     const wanders = drift ? driftAt(drift.path, frame) : 0;
-    const goal = (heldMs(valueAt(value, frame)) * rateHz) / 1000 + wanders;
+    const goal =
+      (clampParameter(voiceParameters.delayMs, valueAt(value, frame)) * rateHz) / 1000 + wanders;
     before = k === 0 ? goal : before + min(most, max(-most, goal - before));
     points[k] = before;
   }
@@ -72,9 +74,6 @@ function newDelay(value: MovingValue, drift: DriftPlan | null, frames: number): 
   const path: DriftPath = { gridFrames, points, widestFrames: abs(high - low) / 2 };
   return { delayFrames: middle, drift: { key: `moving/${++count}`, path } };
 }
-
-const heldMs = (ms: number) =>
-  min(voiceParameters.delayMs.max, max(voiceParameters.delayMs.min, ms));
 
 function gridOf({ curve, tempo }: MovingValue): number {
   if (curve.kind !== 'cycle') return gridS;

@@ -1,6 +1,7 @@
 import { Biquad, type BiquadCoefficients } from '../signal/biquad.ts';
 import { highPass, lowPass } from '../signal/filters.ts';
 import { filterMemory } from '../signal/memory.ts';
+import { hushed } from './hushed.ts';
 import type { AnySound, Ringing, Sides } from './room.ts';
 
 const { ceil, log, max, min, round } = Math;
@@ -9,7 +10,6 @@ type EchoSettings = AnySound['echo'];
 
 /** Feedback and crossing go to where they are set to by this share each frame: within some 10 ms. */
 const towards = 0.004;
-const nothing = 1e-24;
 /** No wider than half the rate allows. */
 const highestShare = 0.45;
 
@@ -138,10 +138,6 @@ export class Echo implements Ringing {
       lineRight[(at + n) & maskRight] = hushed(right[from + n] + own * r + other * l);
     }
   }
-}
-
-function hushed(value: number): number {
-  return value < nothing && value > -nothing ? 0 : value;
 }
 
 /** What another echo has to be made for. */

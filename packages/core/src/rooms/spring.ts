@@ -1,6 +1,7 @@
 import { highShelf } from '../signal/filters.ts';
 import { Biquad } from '../signal/biquad.ts';
 import { absorptionOf, type Absorption } from './absorption.ts';
+import { hushed } from './hushed.ts';
 import type { AnySound, Ringing, Sides } from './room.ts';
 
 const { cos, max, min, PI, round, sqrt } = Math;
@@ -25,7 +26,6 @@ const highHz = 4000;
 /** What it loses goes to where it is set by this share with each stretch of so many frames. */
 const towards = 0.01;
 const fineStretch = 16;
-const nothing = 1e-24;
 const longestBlock = 128;
 
 function stretchOf(rateHz: number): number {
@@ -222,8 +222,4 @@ export class Spring implements Ringing {
       this.#springs[1].process(toRight, late[1], from, length);
     }
   }
-}
-
-function hushed(value: number): number {
-  return value < nothing && value > -nothing ? 0 : value;
 }

@@ -59,7 +59,7 @@ export function refusedMove({ moves, groups, rooms }: Song, partIds: ReadonlySet
 }
 
 /** The same for the same setting of the same thing. */
-export function targetKey({ kind, id, of, parameter }: MoveTarget): string {
+function targetKey({ kind, id, of, parameter }: MoveTarget): string {
   return JSON.stringify([kind, id, of, parameter]);
 }
 

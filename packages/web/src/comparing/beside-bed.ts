@@ -1,5 +1,6 @@
 import { roots } from '@pannet/core/rendering/plan';
-import { songFrames } from '@pannet/core/song/song';
+import { db, dbToGain } from '@pannet/core/quantities/units';
+import { songFrames, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
@@ -14,6 +15,8 @@ interface BesideBedState {
   readonly alone: boolean;
   /** By how much it is louder than its level so that it is as loud as the mix, in dB; null where that is not known. */
   readonly matchedDb: number | null;
+  /** The song that it was matched to: of one that has changed since it says nothing. */
+  readonly matchedTo: Song | null;
   /** How far both are measured. */
   readonly share: number | null;
 }
@@ -26,6 +29,7 @@ export class BesideBed {
   readonly store = createStore<BesideBedState>(() => ({
     alone: false,
     matchedDb: null,
+    matchedTo: null,
     share: null,
   }));
   readonly #session: SongSession;
@@ -74,8 +78,8 @@ export class BesideBed {
       }
       const matchedDb = Math.max(-mostDb, Math.min(mostDb, mix - bed));
       this.#measuring = null;
-      this.store.setState({ alone: true, matchedDb, share: null });
-      this.#playback.listen({ mixHeard: false, bedMatch: 10 ** (matchedDb / 20) });
+      this.store.setState({ alone: true, matchedDb, matchedTo: song, share: null });
+      this.#playback.listen({ mixHeard: false, bedMatch: dbToGain(db(matchedDb)) });
     } catch (error) {
       if (this.#measuring !== measuring) return;
       this.end();
@@ -87,7 +91,7 @@ export class BesideBed {
   end(): void {
     this.#measuring?.abort();
     this.#measuring = null;
-    this.store.setState({ alone: false, matchedDb: null, share: null });
+    this.store.setState({ alone: false, matchedDb: null, matchedTo: null, share: null });
     const { monitoring } = this.#playback.store.getState();
     if (!monitoring.mixHeard) this.#playback.listen({ mixHeard: true, bedMatch: 1 });
   }

@@ -4,9 +4,8 @@ import { lowMonoParameters, stageParameters } from '@pannet/core/parameters/tabl
 import { roots } from '@pannet/core/rendering/plan';
 import { changedGroup, mayLieIn } from '@pannet/core/song/groups';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Curve } from '@pannet/core/moves/curve';
-import { levelTarget, moveOf, withMove } from '@pannet/core/song/moves-of';
-import { rateOf, type Group } from '@pannet/core/song/song';
+import { levelTarget, moveOf } from '@pannet/core/song/moves-of';
+import type { Group } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useShallow } from 'zustand/react/shallow';
@@ -15,6 +14,7 @@ import { preparationChanges, PreparationFields, type Change } from '../image/Pre
 import { tableChanges } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
 import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useMoves } from './use-moves.ts';
 
 const stageTable = {
   widthPercent: stageParameters.widthPercent,
@@ -56,14 +56,7 @@ export function GroupSettings({ group }: { readonly group: Group }) {
   );
   const target = levelTarget('group', id);
   const moved = useSession(({ shown }) => moveOf(shown, target) !== null);
-  const moveLevel = () => {
-    const { song } = open.session.store.getState();
-    const atS = open.playback.store.getState().frame / rateOf(song);
-    const curve: Curve = { kind: 'points', points: [{ atS, by: 0, shape: 'straight' }] };
-    open.do(`${name}: level along the song`, [
-      { kind: 'set-moves', moves: withMove(song, target, curve, crypto.randomUUID()) },
-    ]);
-  };
+  const moves = useMoves();
   const stageRow = (key: StageKey) => (
     <ParameterRow
       key={key}
@@ -144,7 +137,7 @@ export function GroupSettings({ group }: { readonly group: Group }) {
             variant="outline-primary"
             disabled={moved}
             title="Its level goes by points or a cycle along the song, drawn under it"
-            onClick={moveLevel}
+            onClick={() => moves.begin(`${name}: level along the song`, target)}
           >
             Move its level
           </Button>

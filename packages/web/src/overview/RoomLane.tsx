@@ -24,7 +24,7 @@ import { MoveLane } from './MoveLane.tsx';
 
 interface Props {
   readonly room: Room;
-  readonly width?: number;
+  readonly width: number;
 }
 
 const networkKeys = [
@@ -42,7 +42,7 @@ const echoKeys = [
 const returnKeys = ['widthPercent', 'lowCutHz', 'highCutHz'] as const;
 
 /** A room under the parts: what it is, what feeds it, and behind the arrow all that it is set to. */
-export function RoomLane({ room, width = 0 }: Props) {
+export function RoomLane({ room, width }: Props) {
   const open = useOpenSong();
   const [shown, setShown] = useState(false);
   const [measuring, setMeasuring] = useState(false);
@@ -231,7 +231,7 @@ function EchoField({ changing, row }: { changing: Changing; row: keyof Room['ech
 }
 
 /** How late each side comes back, whatever it is set in. */
-function EchoTimes({ room }: Props) {
+function EchoTimes({ room }: Pick<Props, 'room'>) {
   const tempo = useSong().tempo;
   const { timeMs, ratioPercent } = inTempo(room, tempo).echo;
   return (
@@ -242,7 +242,7 @@ function EchoTimes({ room }: Props) {
 }
 
 /** How long it takes to fall by 60 dB, as it is set, low and high. */
-function Decays({ room }: Props) {
+function Decays({ room }: Pick<Props, 'room'>) {
   const rate = useRate();
   const at = (hz: number) => `${figure(decayAt(room, hz, rate), 2)} s`;
   return (

@@ -5,13 +5,14 @@ import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { BesideBed } from '../comparing/beside-bed.ts';
 import { Progress } from '../controls/Progress.tsx';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/open-song.ts';
 
 /** The bed, which is set beside the mix of all parts, equally loud. */
 export function BedRow({ fileName }: { readonly fileName: string }) {
   const open = useOpenSong();
   const beside = useMemo(() => new BesideBed(open.session, open.playback), [open]);
-  const { alone, matchedDb, share } = useStore(beside.store);
+  const { alone, matchedDb, matchedTo, share } = useStore(beside.store);
+  const stale = useSession(({ shown }) => shown !== matchedTo);
   useEffect(() => () => beside.end(), [beside]);
   return (
     <div className="small">
@@ -45,7 +46,8 @@ export function BedRow({ fileName }: { readonly fileName: string }) {
       {share !== null && <Progress share={share} label="Measuring bed and mix" />}
       {alone && matchedDb !== null && (
         <p className="quiet m-0" role="status">
-          alone, {signedFigure(matchedDb, 1)} dB: as loud as the mix
+          alone, {signedFigure(matchedDb, 1)} dB:{' '}
+          {stale ? 'as loud as the mix was before the last change' : 'as loud as the mix'}
         </p>
       )}
     </div>

@@ -26,118 +26,87 @@ const highestShare = 0.45;
 
 /**
  * A low-pass of second order as a state-variable filter of trapezoidal integrators: its state is what it holds, whatever its corner is, so that this may move at any
- * speed (Zavalishin, The Art of VA Filter Design, 2012, chapter 4). Corner and damping go straight between the ends of each quantum.
+ * speed (Zavalishin, The Art of VA Filter Design, 2012, chapter 4). Corner and damping go straight between the ends of each quantum; what is set anew is
+ * gone over to by them, too, and the state goes on.
  */
-class MovingCut {
-  readonly cut: Cut;
-  readonly #rateHz: number;
+class FilterRun extends OutputRun<FilterNode> {
+  readonly #edges: Edges;
+  readonly #sumLeft = new Float64Array(quantumFrames);
+  readonly #sumRight = new Float64Array(quantumFrames);
+  readonly #cut: Glide<Cut>;
+  /** Of both integrators, of the left and of the right side. */
   readonly #state = new Float64Array(4);
 
-  constructor(cut: Cut, rateHz: number) {
-    this.cut = cut;
-    this.#rateHz = rateHz;
+  constructor({ cut }: FilterNode, inputs: readonly NodeRun[], context: RunContext) {
+    super(context);
+    this.#edges = new Edges(context, inputs);
+    this.#cut = new Glide(context.rateHz, cut, sameCut);
   }
 
-  /** Goes on from what another one holds. */
-  follow(other: MovingCut): this {
-    this.#state.set(other.#state);
-    return this;
+  aim({ cut }: FilterNode, inputs: readonly NodeRun[]): void {
+    this.#edges.aim(inputs);
+    this.#cut.aim(cut);
   }
 
-  clear(): void {
+  settle(): void {
+    this.#edges.settle();
+    this.#cut.settle();
     this.#state.fill(0);
   }
 
-  /** In place. */
-  process(left: Float64Array, right: Float64Array, frame: number): void {
-    const g = this.#turn(frame);
-    const k = 1 / valueAt(this.cut.q, frame);
-    const gStep = (this.#turn(frame + quantumFrames) - g) / quantumFrames;
-    const kStep = (1 / valueAt(this.cut.q, frame + quantumFrames) - k) / quantumFrames;
-    this.#side(left, 0, g, gStep, k, kStep);
-    this.#side(right, 2, g, gStep, k, kStep);
+  protected make(): void {
+    const { frame } = this.context;
+    this.#edges.add(this.#sumLeft.fill(0), this.#sumRight.fill(0));
+    const glide = this.#cut;
+    const { from, to, moving, weights } = glide;
+    glide.begin();
+    const first = moving ? weights[0] : 1;
+    const last = moving ? weights[quantumFrames - 1] : 1;
+    const next = frame + quantumFrames;
+    const g = between(this.#turn(from, frame), this.#turn(to, frame), first);
+    const gEnd = between(this.#turn(from, next), this.#turn(to, next), last);
+    const k = between(damping(from, frame), damping(to, frame), first);
+    const kEnd = between(damping(from, next), damping(to, next), last);
+    const gStep = (gEnd - g) / quantumFrames;
+    const kStep = (kEnd - k) / quantumFrames;
+    this.#side(this.#sumLeft, this.left, 0, g, gStep, k, kStep);
+    this.#side(this.#sumRight, this.right, 2, g, gStep, k, kStep);
+    glide.end();
   }
 
-  #turn(frame: number): number {
-    const hz = min(valueAt(this.cut.hz, frame), highestShare * this.#rateHz);
-    return tan((PI * hz) / this.#rateHz);
+  #turn({ hz }: Cut, frame: number): number {
+    const { rateHz } = this.context;
+    return tan((PI * min(valueAt(hz, frame), highestShare * rateHz)) / rateHz);
   }
 
   #side(
-    samples: Float64Array,
+    input: Float64Array,
+    output: Float32Array,
     at: number,
-    from: number,
-    step: number,
-    damping: number,
-    dampingStep: number,
+    gFrom: number,
+    gStep: number,
+    kFrom: number,
+    kStep: number,
   ): void {
     let first = this.#state[at];
     let second = this.#state[at + 1];
     for (let n = 0; n < quantumFrames; n++) {
-      const g = from + step * n;
-      const k = damping + dampingStep * n;
+      const g = gFrom + gStep * n;
+      const k = kFrom + kStep * n;
       const a = 1 / (1 + g * (g + k));
-      const v3 = samples[n] - second;
-      const v1 = a * (first + g * v3);
+      const v1 = a * (first + g * (input[n] - second));
       const v2 = second + g * v1;
       first = 2 * v1 - first;
       second = 2 * v2 - second;
-      samples[n] = v2;
+      output[n] = hushed(v2);
     }
     this.#state[at] = hushed(first);
     this.#state[at + 1] = hushed(second);
   }
 }
 
-const same = (a: MovingCut, b: MovingCut) => sameCut(a.cut, b.cut);
-
-class FilterRun extends OutputRun<FilterNode> {
-  readonly #edges: Edges;
-  readonly #left = new Float64Array(quantumFrames);
-  readonly #right = new Float64Array(quantumFrames);
-  readonly #fromLeft = new Float64Array(quantumFrames);
-  readonly #fromRight = new Float64Array(quantumFrames);
-  readonly #cut: Glide<MovingCut>;
-
-  constructor({ cut }: FilterNode, inputs: readonly NodeRun[], context: RunContext) {
-    super(context);
-    this.#edges = new Edges(context, inputs);
-    this.#cut = new Glide(context.rateHz, new MovingCut(cut, context.rateHz), same);
-  }
-
-  aim({ cut }: FilterNode, inputs: readonly NodeRun[]): void {
-    this.#edges.aim(inputs);
-    this.#cut.aim(new MovingCut(cut, this.context.rateHz).follow(this.#cut.to));
-  }
-
-  settle(): void {
-    this.#edges.settle();
-    this.#cut.settle();
-    this.#cut.to.clear();
-  }
-
-  protected make(): void {
-    const { frame } = this.context;
-    const left = this.#left.fill(0);
-    const right = this.#right.fill(0);
-    this.#edges.add(left, right);
-    const { from, to, moving, weights } = this.#cut;
-    if (moving) {
-      this.#fromLeft.set(left);
-      this.#fromRight.set(right);
-      from.process(this.#fromLeft, this.#fromRight, frame);
-    }
-    to.process(left, right, frame);
-    this.#cut.begin();
-    for (let n = 0; n < quantumFrames; n++) {
-      const w = moving ? weights[n] : 1;
-      const [l, r] = [this.#fromLeft[n], this.#fromRight[n]];
-      this.left[n] = hushed(moving ? l + (left[n] - l) * w : left[n]);
-      this.right[n] = hushed(moving ? r + (right[n] - r) * w : right[n]);
-    }
-    this.#cut.end();
-  }
-}
+const damping = ({ q }: Cut, frame: number) => 1 / valueAt(q, frame);
+const between = (from: number, to: number, w: number) => from + (to - from) * w;
 
 /** The lowest and sharpest that a curve comes to decides how long it remembers: points and cycles at their ends. */
 function slowest(value: Value, pick: (...values: number[]) => number): number {
