@@ -242,6 +242,11 @@ export const echoParameters = {
   }),
 } as const;
 
+/** A response of the engineer's own. */
+export const responseParameters = {
+  decayPercent: row('Decay of its own', '%', [5, 100], 100, [1, 0], 'crossfade'),
+} as const;
+
 /** What of a part goes into a room. */
 export const feedParameters = {
   levelDb: row('Feed', 'dB', [-60, 12], 0, [0.5, 1], 'ramp', { moves: true }),

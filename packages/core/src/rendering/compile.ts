@@ -14,13 +14,16 @@ import {
   type Song,
 } from '../song/song.ts';
 import { inTempo } from '../rooms/in-tempo.ts';
+import { responseNeed, type ResponseLibrary, type RoomResponse } from '../rooms/response.ts';
 import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
 import { still as unmoved, type PartMoves, type VoiceMoves } from './part-nodes.ts';
+import { ringingRoot, type RoomAlong } from './room-nodes.ts';
 import { planOf, type Along } from './song-nodes.ts';
 import {
+  roots,
   type BedPlan,
   type PartPlan,
   type PlainPlan,
@@ -57,6 +60,7 @@ export function compile(
   song: Song,
   splices: SpliceLibrary,
   previous: RenderPlan | null = null,
+  responses: ResponseLibrary = new Map(),
 ): RenderPlan {
   const rateHz = rateOf(song);
   const moves = movesById(song);
@@ -64,7 +68,13 @@ export function compile(
     const before = previous?.parts.find((plan) => plan.id === part.id) ?? null;
     return compilePart(song, part, rateHz, splices, before, moves.get(part.id) ?? []);
   });
-  return planOf(parts, rateHz, songFrames(song), along(song, rateHz, moves), previous);
+  return planOf(
+    parts,
+    rateHz,
+    songFrames(song),
+    along(song, rateHz, moves, roomsAlong(song, responses, previous)),
+    previous,
+  );
 }
 
 /** By what they belong to: a drag asks for those of every part again and again. */
@@ -81,7 +91,26 @@ function movesById({ moves }: Song): MovesById {
   return found;
 }
 
-function along(song: Song, rateHz: number, moves: MovesById): Along {
+/** Rooms as they ring in the song: what is recorded but not ready yet rings on as in `previous`. */
+function roomsAlong(
+  { rooms, tempo, recordings }: Song,
+  responses: ResponseLibrary,
+  previous: RenderPlan | null,
+): RoomAlong[] {
+  return rooms.map((room) => {
+    const need = responseNeed(room, recordings);
+    const response = need && (responses.get(need.key) ?? ringsBy(previous, room.id));
+    return response ? { ...room, response } : inTempo(room, tempo);
+  });
+}
+
+function ringsBy(plan: RenderPlan | null, roomId: string): RoomResponse | undefined {
+  const id = ringingRoot(roots.room(roomId));
+  const node = plan?.nodes.find((one) => one.id === id);
+  return node?.kind === 'room' ? node.room.response : undefined;
+}
+
+function along(song: Song, rateHz: number, moves: MovesById, rooms: readonly RoomAlong[]): Along {
   const value = (target: MoveTarget, as: MovingValue['as'], base: number): MovingValue | null => {
     const own = moves.get(target.id);
     const move = own ? moveOf({ moves: own }, target) : null;
@@ -92,7 +121,7 @@ function along(song: Song, rateHz: number, moves: MovesById): Along {
     panLaw: song.panLaw,
     bed: compileBed(song),
     groups: innermostFirst(song.groups).map((group) => groupPlan(group, gain)),
-    rooms: song.rooms.map((room) => inTempo(room, song.tempo)),
+    rooms,
     roomGain: (id) => gain(levelTarget('room', id), 1),
     feedGain: (id, of, base) => gain(feedTarget(id, of), base),
     partMoves: (partId) => (moves.has(partId) ? partMoves(song.parts[partId], value) : unmoved),

@@ -16,15 +16,16 @@ export interface PlanChange {
   readonly forget: readonly string[];
 }
 
-/** So many assets that no node of the newest plan has are kept on the other side: a drag often comes back to them. */
+/** So many assets that no node of the newest plan has are kept on the other side, and so much of those that are big: a drag often comes back to them. */
 const mostSpare = 24;
+const mostSpareBytes = 48e6;
 
 /** Knows what the other side has, and tells it what it lacks. */
 export class PlanSender {
   readonly #kinds: Kinds;
   #before = new Map<string, NodeBase>();
-  /** Keys of the assets over there, those used last at the end. */
-  readonly #there = new Set<string>();
+  /** Keys of the assets over there with how big they are, those used last at the end. */
+  readonly #there = new Map<string, number>();
 
   constructor(kinds: Kinds = allKinds) {
     this.#kinds = kinds;
@@ -45,7 +46,7 @@ export class PlanSender {
       if (this.#before.get(node.id) === node) continue;
       set.push(packed.node);
       for (const asset of packed.assets) if (!this.#there.has(asset.key)) assets.push(asset);
-      for (const { key } of packed.assets) this.#there.add(key);
+      for (const { key, bytes = 0 } of packed.assets) this.#there.set(key, bytes);
     }
     this.#before = now;
     const order = sameOrder ? null : [...now.keys()];
@@ -61,12 +62,19 @@ export class PlanSender {
 
   #spare(used: ReadonlySet<string>): string[] {
     for (const key of used) {
+      const bytes = this.#there.get(key) ?? 0;
       this.#there.delete(key);
-      this.#there.add(key);
+      this.#there.set(key, bytes);
     }
-    const spare = [...this.#there].filter((key) => !used.has(key));
-    const forget = spare.slice(0, Math.max(0, spare.length - mostSpare));
-    for (const key of forget) this.#there.delete(key);
+    const spare = [...this.#there].filter(([key]) => !used.has(key));
+    let over = spare.reduce((sum, [, bytes]) => sum + bytes, 0) - mostSpareBytes;
+    const forget: string[] = [];
+    for (const [n, [key, bytes]] of spare.entries()) {
+      if (spare.length - n <= mostSpare && over <= 0) break;
+      over -= bytes;
+      forget.push(key);
+      this.#there.delete(key);
+    }
     return forget;
   }
 }

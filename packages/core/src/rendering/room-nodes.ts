@@ -1,15 +1,18 @@
 import { db, dbToGain } from '../quantities/units.ts';
 import { inFlow } from '../rooms/between.ts';
-import type { Feed, Room } from '../rooms/room.ts';
+import type { AnySound, Feed, Room } from '../rooms/room.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import type { RoomSettings } from './kinds/room.ts';
 import { imageRoots, movedFlanks, still, type PartMoves } from './part-nodes.ts';
 import { roots, type PartPlan } from './plan.ts';
 import { scaled, type Value } from './value.ts';
 
+/** A room with what it rings by, where that is recorded. */
+export type RoomAlong = Room & Pick<AnySound, 'response'>;
+
 /** Rooms, and how they move along the song. */
 export interface RoomsAlong {
-  readonly rooms: readonly Room[];
+  readonly rooms: readonly RoomAlong[];
   /** A factor of what a room gives back. */
   readonly roomGain: (roomId: string) => Value;
   /** What a part is fed into a room at, of what is set. */
@@ -70,6 +73,9 @@ export function roomNodes(
   return { nodes, told, returns };
 }
 
+/** Of what rings, of a room. */
+export const ringingRoot = (root: string) => `${root}/ringing`;
+
 /** A room, and what it gives back: apart, so that it rings on when that begins to move. */
 function ringing(
   id: string,
@@ -78,8 +84,8 @@ function ringing(
   gain: Value,
 ): PlanNode[] {
   return [
-    { kind: 'room', id: `${id}/ringing`, inputs, room },
-    { kind: 'gain', id, inputs: [`${id}/ringing`], gain },
+    { kind: 'room', id: ringingRoot(id), inputs, room },
+    { kind: 'gain', id, inputs: [ringingRoot(id)], gain },
   ];
 }
 

@@ -153,8 +153,9 @@ function sameValues<Thing extends object>(a: Thing, b: Thing): boolean {
   return (Object.keys(a) as (keyof Thing)[]).every((key) => a[key] === b[key]);
 }
 
-function sameRoom({ echo, ...a }: RoomSettings, { echo: other, ...b }: RoomSettings): boolean {
-  return sameValues(a, b) && sameValues(echo, other);
+function sameRoom(a: RoomSettings, b: RoomSettings): boolean {
+  const { echo, own, ...flat } = a;
+  return sameValues(flat, b as typeof flat) && sameValues(echo, b.echo) && sameValues(own, b.own);
 }
 
 function sameStrand(a: StrandPlan, b: StrandPlan): boolean {

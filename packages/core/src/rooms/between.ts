@@ -4,8 +4,8 @@ import type { Room } from './room.ts';
 type Rooms = readonly Room[];
 
 /** Rooms behind those that go into them. Of rooms that went round in a circle none would come. */
-export function inFlow(rooms: Rooms): Room[] {
-  const found: Room[] = [];
+export function inFlow<One extends Room>(rooms: readonly One[]): One[] {
+  const found: One[] = [];
   let left = [...rooms];
   for (;;) {
     const ids = new Set(left.map(({ id }) => id));

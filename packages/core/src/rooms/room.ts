@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import {
   choice,
+  contentHash,
   flag,
   group,
   id,
@@ -10,13 +11,19 @@ import {
   withDefaults,
   type Described,
 } from '../parameters/description.ts';
-import { echoParameters, feedParameters, roomParameters } from '../parameters/tables.ts';
+import {
+  echoParameters,
+  feedParameters,
+  responseParameters,
+  roomParameters,
+} from '../parameters/tables.ts';
+import type { RoomResponse } from './response.ts';
 
 /** Characters of one network. */
 export const networkKinds = ['hall', 'chamber', 'plate', 'ambience'] as const;
 export type NetworkKind = (typeof networkKinds)[number];
 
-export const roomKinds = [...networkKinds, 'spring', 'echo'] as const;
+export const roomKinds = [...networkKinds, 'spring', 'echo', 'own'] as const;
 export type RoomKind = (typeof roomKinds)[number];
 
 /** What of a part goes into a room: its image, all of it but the middle, or one of its voices. */
@@ -42,6 +49,15 @@ export const mostRooms = 8;
 /** Of several parts at most so many feeds. */
 const mostFeeds = 128;
 
+/** What a room of the engineer's own response is. */
+const ownShape = {
+  /** The recording of it; null while there is none: then it gives nothing back. */
+  recording: contentHash().nullable().default(null),
+  /** Whether the middle of what goes in reaches both of its sides, and not each side its own. */
+  together: flag('Both sides together').default(false),
+  ...group(responseParameters),
+};
+
 /** Something that parts are fed into, and that gives back a stereo sound of its own. */
 export const roomDescription = thing({
   id: id('a room'),
@@ -50,6 +66,8 @@ export const roomDescription = thing({
   ...group(roomParameters),
   /** Of an echo alone. */
   echo: withDefaults(group(echoParameters)),
+  /** Of a response of the engineer's own alone. */
+  own: withDefaults(ownShape),
   muted: flag('Muted').default(false),
   /** The sides of its return that are heard. */
   side: choice(['both', 'left', 'right']).default('both'),
@@ -65,7 +83,10 @@ export type Room = Described<typeof roomDescription>;
 export type AnySound = Omit<
   Room,
   'id' | 'name' | 'muted' | 'feeds' | 'fromRooms' | 'groupId' | 'levelDb' | 'side'
->;
+> & {
+  /** What it rings by, where that was recorded and is ready. */
+  readonly response?: RoomResponse;
+};
 /** Of one that is a network. */
 export type RoomSound = AnySound & { readonly kind: NetworkKind };
 

@@ -33,6 +33,13 @@ const startingValues: Readonly<Record<RoomKind, Partial<Room>>> = {
     levelDb: -14,
   },
   echo: { preDelayLeftMs: 0, preDelayRightMs: 0, lowCutHz: null, highCutHz: null, levelDb: -14 },
+  own: {
+    preDelayLeftMs: 0,
+    preDelayRightMs: 0,
+    lowCutHz: null,
+    highCutHz: null,
+    levelDb: -12,
+  },
   ambience: {
     decayS: 0.35,
     preDelayLeftMs: 0,
@@ -51,6 +58,7 @@ export const roomKindNames: Readonly<Record<RoomKind, string>> = {
   ambience: 'ambience',
   spring: 'spring',
   echo: 'echo',
+  own: 'own response',
 };
 
 /** A room of a kind as it begins, with a name that is free. */

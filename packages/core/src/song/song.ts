@@ -17,6 +17,7 @@ import { bedParameters, rateParameter } from '../parameters/tables.ts';
 import { arrangedFrames } from '../takes/arrangement.ts';
 import type { Take } from '../takes/take.ts';
 import { refusedRooms } from '../rooms/between.ts';
+import { refusedResponse } from '../rooms/response.ts';
 import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, groupsAround, mostGroups, mostMoves, moveDescription } from './along.ts';
@@ -196,6 +197,8 @@ export function checkSong(song: Song): Outcome<Song> {
     return refuse('Two rooms have one id.', 'rooms');
   const refusedBetween = refusedRooms(song.rooms, new Set(song.groups.map(({ id }) => id)));
   if (refusedBetween) return refusedBetween;
+  const refusedOwn = refusedResponse(song.rooms, song.recordings);
+  if (refusedOwn) return refusedOwn;
   for (const [n, { feeds }] of song.rooms.entries())
     for (const [k, { partId, from, voiceId }] of feeds.entries()) {
       const place = `rooms[${n}].feeds[${k}]`;

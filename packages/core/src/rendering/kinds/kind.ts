@@ -35,6 +35,8 @@ export interface NodeRun<Node extends NodeBase = NodeBase> {
 export interface Asset {
   readonly key: string;
   readonly value: object;
+  /** How big, where that counts. */
+  readonly bytes?: number;
 }
 
 /** One kind of node. All that the engine knows of it stands here. */

@@ -1,5 +1,6 @@
 import { ringingMemory, ringingOf } from '../../rooms/ringing.ts';
-import type { Ringing, Room } from '../../rooms/room.ts';
+import { responseBytes, type RoomResponse } from '../../rooms/response.ts';
+import type { AnySound, Ringing, Room } from '../../rooms/room.ts';
 import { Biquad, type BiquadCoefficients } from '../../signal/biquad.ts';
 import { highPass, lowPass } from '../../signal/filters.ts';
 import { filterMemory } from '../../signal/memory.ts';
@@ -17,7 +18,8 @@ export interface RoomNode extends NodeBase {
   readonly room: RoomSettings;
 }
 
-export type RoomSettings = Omit<Room, 'id' | 'name' | 'feeds' | 'fromRooms' | 'groupId'>;
+export type RoomSettings = Omit<Room, 'id' | 'name' | 'feeds' | 'fromRooms' | 'groupId'> &
+  Pick<AnySound, 'response'>;
 
 type Pair = readonly [Float64Array, Float64Array];
 
@@ -261,6 +263,8 @@ function goOver(from: Pair, to: Pair, weights: Float64Array): void {
       to[side][n] = from[side][n] + (to[side][n] - from[side][n]) * weights[n];
 }
 
+const responseKey = (key: string) => `response/${key}`;
+
 export const roomKind: NodeKind<RoomNode> = {
   start: (node, inputs, context) => new RoomRun(node, inputs, context),
   sources: () => [],
@@ -273,4 +277,19 @@ export const roomKind: NodeKind<RoomNode> = {
   // Its memory goes to −120 dB.
   tailFrames: ({ room }, rateHz) => Math.ceil(ringingMemory(room, rateHz) / 2),
   latencyFrames: () => 0,
+  pack: (node) => {
+    const { response } = node.room;
+    if (!response) return { node, assets: [] };
+    const { key } = response;
+    return {
+      node: { ...node, room: { ...node.room, response: { key } as RoomResponse } },
+      assets: [{ key: responseKey(key), value: response, bytes: responseBytes(response) }],
+    };
+  },
+  unpack: (node, find) => {
+    const { response } = node.room;
+    if (!response) return node;
+    const whole = find(responseKey(response.key)) as RoomResponse;
+    return { ...node, room: { ...node.room, response: whole } };
+  },
 };

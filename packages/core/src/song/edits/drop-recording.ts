@@ -20,6 +20,13 @@ export const dropRecording: EditModule<typeof description> = {
         'This recording is the impulse response of a chain, in an image or a draft; give that another cabinet first.',
         'hash',
       );
+    const ringing = song.rooms.find(({ own }) => own.recording === hash);
+    if (ringing)
+      return failure(
+        'in-use',
+        `“${ringing.name}” rings by this recording; give that room another response first.`,
+        'hash',
+      );
     if (used)
       return failure(
         'in-use',
