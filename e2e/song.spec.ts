@@ -1,18 +1,23 @@
 import { expect, test } from '@playwright/test';
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
 import {
   address,
+  channelsOf,
   dropFiles,
   middleOf,
   openParts,
   rate,
+  scratchFolder,
   seriousFaults,
   steps24,
   tap,
   wakeAudio,
 } from './stage.ts';
-import { exported, nameOf, toSong, undo } from './song-place.ts';
+import { exported, exportedFile, nameOf, toSong, undo } from './song-place.ts';
 
 const { abs, log10, max } = Math;
 
@@ -142,4 +147,97 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
   for (let n = 4 * rate; n < 5 * rate; n++)
     apart = max(apart, abs(steps24(alone.left[n]) - steps24(left[alone.frame + n])));
   expect(apart).toBeLessThan(12);
+});
+
+test('a room rings by a response of one’s own: dropped, shortened, exported as ffmpeg convolves it', async ({
+  page,
+}) => {
+  test.setTimeout(240_000);
+  const voice = new Float32Array(3 * rate);
+  voice.set(noise(0.3, rate, 5, 0.2), rate / 2);
+  await page.goto(address());
+  await dropFiles(page, '.songs-page', [
+    { name: 'voice.wav', bytes: wavFile([voice], rate, '24') },
+  ]);
+  await toSong(page);
+  await page.getByLabel('Add a room').selectOption('own response');
+  await page.getByLabel(/^Feed a room/).selectOption({ label: 'Own response' });
+  const room = page.getByTestId('room-Own response');
+  await room.getByRole('button', { name: 'Settings of Own response' }).click();
+  await expect(room.getByTestId('response-Own response')).toContainText('Drop a recorded response');
+
+  // What cannot be one is said, and nothing is lost.
+  const lane = '[data-testid="room-Own response"]';
+  const silent = { name: 'valley.wav', bytes: wavFile([new Float32Array(13 * rate)], rate, '24') };
+  await dropFiles(page, lane, [silent]);
+  await expect(
+    page.getByText("A room's response is 12 s long at most; “valley.wav” has 13.00 s."),
+  ).toBeVisible();
+  const sides = [7, 8].map((seed) =>
+    noise(0.8, rate, seed, 0.3).map(
+      (value, n) => (n === 0 ? 0.6 : value) * 10 ** ((-3 * n) / (0.5 * rate)),
+    ),
+  );
+  await dropFiles(page, lane, [{ name: 'old mill.wav', bytes: wavFile(sides, rate, '32f') }]);
+  await expect(room.getByTestId('response-Own response')).toContainText(
+    /60 dB down in 0\.(49|50|51)/,
+    {
+      timeout: 30_000,
+    },
+  );
+  expect(await seriousFaults(page)).toEqual([]);
+
+  const dry = await exportedFile(page, 'voice');
+  const [dryLeft] = await channelsOf(dry);
+  const written = await exported(page, 'Own response, return');
+  const convolve = async (by: readonly Float32Array[]) => {
+    const [response, convolved] = ['by.wav', 'out.wav'].map((name) => join(scratchFolder(), name));
+    writeFileSync(response, wavFile(by, rate, '32f'));
+    const filter = '[0]apad=pad_dur=1[dry];[dry][1]afir=gtype=none:precision=double';
+    execFileSync('ffmpeg', [
+      ...['-v', 'error', '-y', '-i', dry, '-i', response],
+      ...['-lavfi', filter, '-c:a', 'pcm_f32le', convolved],
+    ]);
+    return channelsOf(convolved);
+  };
+  // Some versions of it give back twice as much.
+  const one = Float32Array.from({ length: 64 }, (_, n) => (n === 0 ? 1 : 0));
+  const unit = await convolve([one, one]);
+  const scale = dryLeft[rate / 2 + 5] / unit[0][rate / 2 + 5];
+  const outside = await convolve(sides);
+  // It is as loud as nothing over both sides, and 12 dB under that as a room begins.
+  const energy = sides.flatMap((side) => [...side]).reduce((sum, value) => sum + value ** 2, 0) / 2;
+  const gain = (scale * 10 ** (-12 / 20)) / Math.sqrt(energy);
+  for (const side of [0, 1])
+    for (let n = 0; n < 2.2 * rate; n++)
+      if (abs(written[side][n] - gain * outside[side][n]) > 2e-6)
+        throw new Error(
+          `Side ${side} differs at ${n}: ${written[side][n]}, ${gain * outside[side][n]}.`,
+        );
+
+  await wakeAudio(page);
+  const heard = await tap(page, 0, 2 * rate, 'heard');
+  let apart = 0;
+  for (let n = 1000; n < 2 * rate; n++) {
+    const at = heard.frame + n;
+    apart = max(
+      apart,
+      abs(steps24(heard.left[n]) - steps24(dryLeft[at]) - steps24(written[0][at])),
+    );
+  }
+  expect(apart).toBeLessThan(4);
+
+  // Shortened, it says so; undone and reloaded, it is what it was.
+  const decay = room.getByRole('textbox', { name: 'Decay of its own', exact: true });
+  await decay.fill('50');
+  await decay.press('Enter');
+  await expect(room.getByTestId('response-Own response')).toContainText('60 dB down in 0.25');
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  await page.reload();
+  await undo(page, /^Undo Own response: decay of its own/).click();
+  await room.getByRole('button', { name: 'Settings of Own response' }).click();
+  await expect(room.getByLabel('Response of Own response', { exact: true })).toContainText(
+    'old mill.wav',
+  );
+  await expect(room.getByTestId('response-Own response')).toContainText('60 dB down in 0.5');
 });

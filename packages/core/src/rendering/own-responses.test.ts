@@ -117,7 +117,7 @@ test('until it is ready nothing comes back; then it comes in, and another in its
   const waiting = compile(song, new Map());
   const { player } = await memoryPlayer(tone, waiting);
   player.play();
-  runPlayer(player, rate / 2 + 37, 512);
+  const dry = runPlayer(player, rate / 2 + 37, 512).left.subarray(-4800);
   let plan = waiting;
   for (const [next, library] of [
     [song, libraries[0]],
@@ -127,6 +127,8 @@ test('until it is ready nothing comes back; then it comes in, and another in its
     plan = compile(next, new Map(), plan, library);
     player.aim(plan);
     const heard = runPlayer(player, rate / 2, 512);
+    // It is heard from then on: the response is as loud as the part.
+    expect(differenceDb(heard.left.subarray(-4800), dry.subarray(0, 4800))).toBeGreaterThan(-20);
     // A room that comes in rings up within its own time: a tone bends no more for it than it does anyway.
     const steady = sharpestBend(heard.left.subarray(-9600));
     expect(20 * Math.log10(sharpestBend(heard.left.subarray(0, 9600)) / steady)).toBeLessThan(3);

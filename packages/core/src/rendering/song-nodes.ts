@@ -154,8 +154,14 @@ function sameValues<Thing extends object>(a: Thing, b: Thing): boolean {
 }
 
 function sameRoom(a: RoomSettings, b: RoomSettings): boolean {
-  const { echo, own, ...flat } = a;
-  return sameValues(flat, b as typeof flat) && sameValues(echo, b.echo) && sameValues(own, b.own);
+  const { echo, own, response, ...flat } = a;
+  return (
+    // What is not ready yet is not even named.
+    response === b.response &&
+    sameValues(flat, b as typeof flat) &&
+    sameValues(echo, b.echo) &&
+    sameValues(own, b.own)
+  );
 }
 
 function sameStrand(a: StrandPlan, b: StrandPlan): boolean {

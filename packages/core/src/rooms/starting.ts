@@ -69,8 +69,9 @@ export function startingRoom(id: string, kind: RoomKind, taken: readonly string[
   return newRoom(id, name, { kind, ...startingValues[kind] });
 }
 
-/** A room that has become another kind: its sound begins there, what feeds it and its level stay. */
+/** A room that has become another kind: its sound begins there; what feeds it, its level and its own response stay. */
 export function asKind(room: Room, kind: RoomKind): Room {
-  const { id, name, muted, side, feeds, fromRooms, groupId, levelDb } = room;
-  return { ...startingRoom(id, kind, []), name, muted, side, feeds, fromRooms, groupId, levelDb };
+  const { id, name, muted, side, feeds, fromRooms, groupId, levelDb, own } = room;
+  const kept = { name, muted, side, feeds, fromRooms, groupId, levelDb, own };
+  return { ...startingRoom(id, kind, []), ...kept };
 }

@@ -1,13 +1,10 @@
 import { usualAmp } from '@pannet/core/amps/amp';
 import type { Part } from '@pannet/core/song/song';
 import type { Voice } from '@pannet/core/voices/voice';
-import { useEffect, useRef, useState } from 'react';
-import Button from 'react-bootstrap/Button';
-import { sentenceOf } from '../api/request.ts';
-import { Progress } from '../controls/Progress.tsx';
-import { say } from '../controls/notices.ts';
-import { keepImpulse } from '../importing/keep-impulse.ts';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { ComingBar } from '../importing/ComingBar.tsx';
+import { forChain, puttingOf, type KeptImpulse } from '../importing/keep-impulse.ts';
+import { useComing } from '../importing/use-coming.ts';
+import { useOpenSong, useRecordings } from '../session/open-song.ts';
 import { AmpColumn } from './AmpColumn.tsx';
 import { ChainsApartPanel } from './ChainsApartPanel.tsx';
 import { OwnImpulses } from './OwnImpulses.tsx';
@@ -36,18 +33,11 @@ export function AmpPage({ part }: { readonly part: Part }) {
         </p>
       )}
       <SharedDriveBar part={part} />
-      {impulse.share !== null && (
-        <div className="d-flex align-items-center gap-2 px-2">
-          <Progress
-            share={impulse.share}
-            label="Bringing the impulse response"
-            className="flex-grow-1"
-          />
-          <Button size="sm" variant="outline-primary" onClick={impulse.stop}>
-            Stop
-          </Button>
-        </div>
-      )}
+      <ComingBar
+        share={impulse.share}
+        label="Bringing the impulse response"
+        onStop={impulse.stop}
+      />
       <div className="amp-columns">
         {voices.map((voice, n) => (
           <div key={voice.id} className="d-contents">
@@ -75,44 +65,23 @@ const cleanAmp = { ...usualAmp, driveDb: 0, squashPercent: 0 };
 /** An impulse response on its way to the chain of a voice. */
 function useImpulseComing(part: Part) {
   const open = useOpenSong();
-  const rateHz = useRate();
-  const [share, setShare] = useState<number | null>(null);
-  const coming = useRef<AbortController | null>(null);
-  useEffect(() => () => coming.current?.abort(), []);
-  const bring = async ([file, ...others]: readonly File[], voice: Voice) => {
-    // A drop may carry nothing that is a file.
-    if ((file as File | undefined) === undefined) return;
-    const left = others.map(({ name }) => `“${name}”`).join(', ');
-    coming.current?.abort();
-    const stop = new AbortController();
-    coming.current = stop;
-    setShare(0);
-    try {
-      const kept = await keepImpulse(file, rateHz, stop.signal, setShare);
-      if (stop.signal.aborted) return;
-      if (!kept.ok) {
-        say(kept.error.sentence);
-        return;
-      }
-      const { recording, remark } = kept.value;
-      const { song } = open.session.store.getState();
-      const own = open.keptPart(part.id)?.image.voices.find(({ id }) => id === voice.id);
-      const amp = {
-        ...(own?.amp ?? cleanAmp),
-        cabinet: { impulse: recording.hash, keepDelay: true, levelled: true },
-      };
-      const done = open.do(`${voice.name}: impulse response ${recording.fileName}`, [
-        ...(Object.hasOwn(song.recordings, recording.hash)
-          ? []
-          : [{ kind: 'put-recording' as const, recording }]),
-        { kind: 'set-voice', partId: part.id, voiceId: voice.id, changes: { amp } },
-      ]);
-      if (done) say(left === '' ? remark : `${remark} A chain has one: ${left} was not taken.`);
-    } catch (error) {
-      if (!stop.signal.aborted) say(`“${file.name}”: ${sentenceOf(error)}`);
-    } finally {
-      if (coming.current === stop) setShare(null);
-    }
+  const { share, bring, stop } = useComing(forChain);
+  const take = ({ recording }: KeptImpulse, voice: Voice) => {
+    const { song } = open.session.store.getState();
+    const own = open.keptPart(part.id)?.image.voices.find(({ id }) => id === voice.id);
+    const amp = {
+      ...(own?.amp ?? cleanAmp),
+      cabinet: { impulse: recording.hash, keepDelay: true, levelled: true },
+    };
+    return open.do(`${voice.name}: impulse response ${recording.fileName}`, [
+      ...puttingOf(song, recording),
+      { kind: 'set-voice', partId: part.id, voiceId: voice.id, changes: { amp } },
+    ]);
   };
-  return { share, bring, stop: () => coming.current?.abort() };
+  return {
+    share,
+    bring: (files: readonly File[], voice: Voice) =>
+      bring(files, (kept) => take(kept, voice), 'A chain'),
+    stop,
+  };
 }

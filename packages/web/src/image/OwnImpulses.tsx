@@ -3,10 +3,10 @@ import { isRecorded } from '@pannet/core/amps/amp';
 import { figure } from '@pannet/core/quantities/wording';
 import type { Song } from '@pannet/core/song/song';
 import { useOpenSong, useSong } from '../session/open-song.ts';
-import { ownImpulses } from './own-impulses.ts';
+import { ownImpulses, roomsBy } from './own-impulses.ts';
 
 /** So many chains are heard through it, in all images and drafts. */
-function usesOf(song: Song, hash: string): number {
+function chainsThrough(song: Song, hash: string): number {
   return Object.values(song.parts)
     .flatMap(({ image, drafts }) => [image, ...Object.values(drafts)])
     .flatMap(({ voices }) => voices)
@@ -14,11 +14,25 @@ function usesOf(song: Song, hash: string): number {
     .length;
 }
 
-/** The impulse responses that a song has, with what is heard through them; one that is not used can be removed. */
-export function OwnImpulses() {
+/** What is heard through a response, in words; null where nothing is. */
+function usesOf(song: Song, hash: string): string | null {
+  const counted = (count: number, one: string) =>
+    count === 0 ? [] : [`${count} ${one}${count === 1 ? '' : 's'}`];
+  const uses = [
+    ...counted(chainsThrough(song, hash), 'chain'),
+    ...counted(roomsBy(song, hash).length, 'room'),
+  ];
+  return uses.length === 0 ? null : uses.join(', ');
+}
+
+/**
+ * The recorded responses that a song has, with what is heard through them; one that is not used can be removed.
+ * @param mostSeconds those that are no longer
+ */
+export function OwnImpulses({ mostSeconds }: { readonly mostSeconds?: number }) {
   const open = useOpenSong();
   const song = useSong();
-  const responses = ownImpulses(song);
+  const responses = ownImpulses(song, mostSeconds);
   if (responses.length === 0) return null;
   return (
     <ul className="own-impulses" aria-label="Impulse responses of yours">
@@ -30,17 +44,16 @@ export function OwnImpulses() {
               {fileName}
             </span>
             <span className="quiet">
-              {figure((1000 * frames) / rateHz, 0)} ms ·{' '}
-              {uses === 0 ? 'not used' : `${uses} chain${uses === 1 ? '' : 's'}`}
+              {figure((1000 * frames) / rateHz, 0)} ms · {uses ?? 'not used'}
             </span>
             <button
               type="button"
               className="icon-button"
               aria-label={`Remove ${fileName}`}
               title={
-                uses === 0
+                uses === null
                   ? 'Take it out of the song'
-                  : 'It is used, in an image or a draft: give those chains another cabinet first'
+                  : 'It is used, perhaps in a draft: give those chains and rooms another one first'
               }
               onClick={() =>
                 open.do(`remove impulse response ${fileName}`, [{ kind: 'drop-recording', hash }])

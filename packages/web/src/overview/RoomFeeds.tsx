@@ -2,6 +2,7 @@ import { Trash, WaveTriangle } from '@phosphor-icons/react';
 import { feedParameters } from '@pannet/core/parameters/tables';
 import { mayGoInto } from '@pannet/core/rooms/between';
 import { changedFeed } from '@pannet/core/rooms/feeds';
+import type { Edit } from '@pannet/core/song/edits/edit';
 import { feedTarget, moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import type { Feed, Part, Room } from '@pannet/core/song/song';
 import { NumberField } from '../controls/NumberField.tsx';
@@ -17,6 +18,8 @@ export interface Changing {
   readonly preview: (changes: Partial<Room>) => void;
   readonly keep: (what: string, changes: Partial<Room>) => void;
   readonly cancel: () => void;
+  /** The edits of a change, for what is done together with others. */
+  readonly edits: (changes: Partial<Room>) => Edit[];
 }
 
 /** Whether a room is fed by a voice that the image has no more: nothing goes in until it is back. */

@@ -13,12 +13,15 @@ import type { Move, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useShallow } from 'zustand/react/shallow';
+import { innerDrop, useFileDrop } from '../controls/use-file-drop.ts';
 import { NumberField } from '../controls/NumberField.tsx';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { changeText } from '../image/voice-edits.ts';
+import { ComingBar } from '../importing/ComingBar.tsx';
 import { MixDialog } from '../report/MixReport.tsx';
 import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.ts';
 import { LaneName } from './LaneName.tsx';
+import { OwnResponse, useResponseComing } from './OwnResponse.tsx';
 import { Between, FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';
 import { MoveLane } from './MoveLane.tsx';
 
@@ -33,8 +36,10 @@ const networkKeys = [
 ] as const;
 /** A spring has no first reflections. */
 const springKeys = [networkKeys[0], ['preDelayLeftMs', 'preDelayRightMs']] as const;
+/** What was recorded has its decay and its first reflections in it. */
+const ownKeys = [['preDelayLeftMs', 'preDelayRightMs']] as const;
 const keysOf = ({ kind }: Room): readonly (readonly RoomRow[])[] =>
-  kind === 'spring' ? springKeys : networkKeys;
+  kind === 'own' ? ownKeys : kind === 'spring' ? springKeys : networkKeys;
 const echoKeys = [
   ['timeMs', 'beats', 'ratioPercent'],
   ['feedbackPercent', 'crossPercent', 'lowCutHz', 'highCutHz'],
@@ -64,8 +69,11 @@ export function RoomLane({ room, width }: Props) {
     preview: (changes) => open.preview(edits(changes)),
     keep: (what, changes) => void open.do(`${name}: ${what}`, edits(changes)),
     cancel: () => open.session.endPreview(),
+    edits,
   };
   const { keep } = changing;
+  const coming = useResponseComing(changing);
+  const { over, handlers } = useFileDrop(coming.bring, true);
   const along = useSession(
     useShallow(({ shown }) => shown.moves.filter(({ target }) => belongsToRoom(target, id))),
   );
@@ -80,7 +88,8 @@ export function RoomLane({ room, width }: Props) {
   };
   return (
     <section
-      className={`room-lane${muted ? ' unheard' : ''}`}
+      className={`room-lane ${innerDrop}${muted ? ' unheard' : ''}`}
+      {...handlers}
       aria-label={name}
       data-testid={`room-${name}`}
     >
@@ -128,15 +137,18 @@ export function RoomLane({ room, width }: Props) {
           <Trash aria-hidden />
         </button>
       </div>
+      <ComingBar share={coming.share} label="Bringing the response" onStop={coming.stop} />
+      {over && <div className="drop-over">Drop a response (WAV, to 12 s): {name} rings by it</div>}
       {shown && (
         <div className="room-settings">
+          {kind === 'own' && <OwnResponse changing={changing} coming={coming} />}
           {room.kind !== 'echo'
             ? keysOf(room).map((keys, n) => (
                 <div key={keys[0]}>
                   {keys.map((key) => (
                     <Field key={key} changing={changing} row={key} wide />
                   ))}
-                  {n === 0 && <Decays room={room} />}
+                  {n === 0 && kind !== 'own' && <Decays room={room} />}
                 </div>
               ))
             : echoKeys.map((keys, n) => (

@@ -21,6 +21,7 @@ import type {
 } from './messages.ts';
 import { AudioHost, handPort } from './audio-host.ts';
 import { SpliceCache, type KnownSplices } from './known-splices.ts';
+import { Responses } from './responses.ts';
 import { ToldSources } from './told-sources.ts';
 import workletUrl from './player.worklet.ts?worker&url';
 
@@ -88,6 +89,7 @@ export class Playback {
     failure: null,
   }));
   readonly #splices = new SpliceCache();
+  readonly responses = new Responses(() => this.#compile());
   readonly #feeder = new Worker(new URL('./feeder.worker.ts', import.meta.url), { type: 'module' });
   readonly #splicer = new Worker(new URL('./splices.worker.ts', import.meta.url), {
     type: 'module',
@@ -140,9 +142,13 @@ export class Playback {
 
   #compile(): void {
     if (!this.#song) return;
-    this.#plan = compile(this.#song, this.#splices, this.#plan);
+    this.#plan = compile(this.#song, this.#splices, this.#plan, this.responses);
     const heard = soloed(this.#song, this.store.getState().soloVoices);
-    this.#heard = heard === this.#song ? this.#plan : compile(heard, this.#splices, this.#heard);
+    this.#heard =
+      heard === this.#song
+        ? this.#plan
+        : compile(heard, this.#splices, this.#heard, this.responses);
+    this.responses.want(this.#song);
     const told = this.#told.change(this.#heard, this.#song.recordings);
     if (told) this.#tellFeeder(told);
     const needs = spliceNeeds(this.#song);
@@ -401,6 +407,7 @@ export class Playback {
   close(): void {
     this.#feeder.terminate();
     this.#splicer.terminate();
+    this.responses.close();
     this.#closeHost();
   }
 }

@@ -2,7 +2,8 @@ import { spliceNeeds } from '@pannet/core/derived/splice-library';
 import { compile } from '@pannet/core/rendering/compile';
 import { prepareSplices } from '@pannet/core/rendering/offline';
 import type { RenderPlan } from '@pannet/core/rendering/plan';
-import type { Song } from '@pannet/core/song/song';
+import { prepareResponse, responseNeeds, type RoomResponse } from '@pannet/core/rooms/response';
+import { rateOf, type Song } from '@pannet/core/song/song';
 import { SpliceCache, type KnownSplices } from './known-splices.ts';
 import type { RecordingReader } from './recording-reader.ts';
 
@@ -18,7 +19,8 @@ export function planOfPart(
   reader: RecordingReader,
   known: KnownSplices = [],
 ): Promise<RenderPlan> {
-  return planOfParts(song, [partId], reader, known);
+  // No room is measured with it.
+  return planOfParts({ ...song, rooms: [] }, [partId], reader, known);
 }
 
 /** The same of several parts. */
@@ -35,6 +37,9 @@ export async function planOfParts(
   splices.trim(new Set([...needs, ...known.map(([key]) => ({ key }))].map(({ key }) => key)));
   for (const need of needs)
     if (!splices.get(need.key))
-      splices.set(need.key, await prepareSplices(need, song.rateHz ?? 48_000, reader.load));
-  return compile(alone, splices);
+      splices.set(need.key, await prepareSplices(need, rateOf(song), reader.load));
+  const responses = new Map<string, RoomResponse>();
+  for (const need of responseNeeds(song.rooms, song.recordings))
+    responses.set(need.key, await prepareResponse(need, rateOf(song), reader.load));
+  return compile(alone, splices, null, responses);
 }
