@@ -10,7 +10,7 @@ import { startingRoom } from '@pannet/core/rooms/starting';
 import { groupOfParts } from '@pannet/core/song/along';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { partTarget, voiceTarget } from '@pannet/core/song/moves-of';
-import type { Recording } from '@pannet/core/song/song';
+import { newPart, type Recording } from '@pannet/core/song/song';
 import { neutralPreparation } from '@pannet/core/takes/preparation';
 import { newVoice } from '@pannet/core/voices/voice';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
@@ -225,4 +225,79 @@ test('24 parts of five minutes: the server stays flat while they come in, the br
     `memory of the page: ${(pcm / 1e6).toFixed(0)} MB; of the server: ${(before / 1e6).toFixed(0)} → ${(highest / 1e6).toFixed(0)} MB`,
   );
   expect(pcm).toBeLessThan(400e6);
+});
+
+/** So many frames a second while something is done with each of them; said, not judged: the machine may be busy. */
+function framesWhile(page: Page, what: 'scrolled' | 'zoomed', frames = 180): Promise<number> {
+  return page.evaluate(
+    ([doing, count]) =>
+      new Promise<number>((resolve) => {
+        const rows = document.querySelector('.song-rows');
+        if (!rows) throw new Error('There are no rows.');
+        const { left, top, width } = rows.getBoundingClientRect();
+        const there = { clientX: left + width / 2, clientY: top + 80 };
+        const begun = performance.now();
+        let n = 0;
+        const next = () => {
+          if (n === count) {
+            resolve((count * 1000) / (performance.now() - begun));
+            return;
+          }
+          const back = n++ % 120 >= 60;
+          if (doing === 'scrolled') rows.scrollTop += back ? -12 : 12;
+          else
+            rows.dispatchEvent(
+              new WheelEvent('wheel', {
+                ...there,
+                deltaY: back ? 40 : -40,
+                altKey: true,
+                bubbles: true,
+                cancelable: true,
+              }),
+            );
+          requestAnimationFrame(next);
+        };
+        requestAnimationFrame(next);
+      }),
+    [what, frames] as const,
+  );
+}
+
+test('64 parts of ten minutes are scrolled, and zoomed from all of the song to a few seconds and back', async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  const base = address();
+  const swelling = noise(600, rate, 60, 0.3).map((value, n) => value * Math.sin(n / 90_000));
+  const recording = await uploadStreamed(base, 'long.wav', wavFile([swelling], rate, '16'));
+  const id = await songOf(base, 'Long', [recording]);
+  await page.goto(`${base}/songs/${id}`);
+  await expect(page.getByTestId('part-long')).toBeVisible();
+  const takes = [{ recording: recording.hash, channel: 0 }];
+  const edits = Array.from({ length: 63 }, (_, n): Edit => ({
+    kind: 'add-part',
+    part: newPart(`q${n}`, `Q ${n}`, 'other', takes),
+    index: n + 1,
+  }));
+  await page.evaluate(
+    (all) =>
+      (
+        globalThis as unknown as { pannet: { do(name: string, edits: unknown): boolean } }
+      ).pannet.do('63 more', all),
+    edits,
+  );
+  await page.getByRole('link', { name: 'Song', exact: true }).click();
+  await expect(page.getByTestId('lane-Q 3').locator('canvas')).toBeVisible();
+  // What is not seen is not drawn.
+  await expect(page.getByTestId('lane-Q 60').locator('canvas')).toHaveCount(0);
+  await page.waitForTimeout(3000);
+  const marks = () => page.getByTestId('ruler').getAttribute('data-marks');
+  const whole = await marks();
+  const scrolled = await framesWhile(page, 'scrolled');
+  const zoomed = await framesWhile(page, 'zoomed');
+  console.log(
+    `64 parts: ${scrolled.toFixed(0)} frames a second scrolled, ${zoomed.toFixed(0)} zoomed`,
+  );
+  // 180 steps leave it sixty nearer: as far as that goes.
+  expect(await marks()).not.toBe(whole);
 });

@@ -195,7 +195,8 @@ test('the wave comes closer, to a sample, by wheel, ruler and buttons, and is he
   await expect(wave).toBeVisible();
   const box = await wave.boundingBox();
   if (!box) throw new Error('There is no wave.');
-  const marks = () => page.getByTestId('ruler').locator('span').allInnerTexts();
+  const marks = async () =>
+    ((await page.getByTestId('ruler').getAttribute('data-marks')) ?? '').split(' ');
   const shown = async () => {
     const [first, second] = await marks();
     const of = (text: string) => Number(text.split(':')[1]) + 60 * Number(text.split(':')[0]);

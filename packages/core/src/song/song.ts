@@ -233,7 +233,16 @@ export function partFrames(song: Song, part: Part): number {
   return Math.max(...part.takes.map((take) => takeFrames(song, take)));
 }
 
+const knownFrames = new WeakMap<Song, number>();
+
+/** Of the longest part or the bed, in frames; worked out once, since the document never changes in place. */
 export function songFrames(song: Song): number {
+  let frames = knownFrames.get(song);
+  if (frames === undefined) knownFrames.set(song, (frames = longestOf(song)));
+  return frames;
+}
+
+function longestOf(song: Song): number {
   const lengths = partsInOrder(song).map((part) => partFrames(song, part));
   const bed = song.bed ? song.recordings[song.bed.recording].frames : 0;
   return Math.max(0, bed, ...lengths);

@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react';
+import { styleOf } from '../controls/inks.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { useOpenSong } from '../session/open-song.ts';
 
@@ -17,7 +18,7 @@ export function Scope() {
     const context = sharpContext(canvas.current, width, height);
     if (!context) return;
     const still = matchMedia('(prefers-reduced-motion: reduce)').matches;
-    const ink = getComputedStyle(context.canvas).getPropertyValue('--ink');
+    const ink = styleOf('--ink');
     let peak = 0.05;
     let empty = true;
     /** Only what is new is drawn; what was there is paled as a whole. */

@@ -16,7 +16,7 @@ import {
 } from '../session/open-song.ts';
 import { LoopMark, TimeHead } from '../strip/over-time.tsx';
 import { barMarks } from '../waves/bar-marks.ts';
-import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
+import { isWhole, panned, wholeView, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { GroupRow } from './GroupRow.tsx';
 import { PartLane } from './PartLane.tsx';
@@ -31,17 +31,23 @@ export function SongPlace() {
   const song = useSong();
   const frames = useSession(({ shown }) => Math.max(1, songFrames(shown)));
   const { ref, width } = useSize<HTMLDivElement>();
-  const view = useTimeView();
   const figures = useGroupFigures();
   const rows = useMemo(() => songRows(song), [song]);
   // A press selects; only what is moved by some way is dragged.
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
-  const seen = view.to - view.from;
-  const show = (next: TimeView) =>
+  const ids = useMemo(() => rows.map(rowId), [rows]);
+  // The view is looked up when the wheel is turned: what is here is not made anew for it, with all of its rows.
+  const show = (change: (view: TimeView, seen: number) => TimeView) => {
+    const whole = wholeView(frames);
+    const kept = open.view.getState().view;
+    const view = kept && kept.to <= whole.to ? kept : whole;
+    const next = change(view, view.to - view.from);
     open.view.setState({ view: isWhole(next, frames) ? null : next });
+  };
   useTimeWheel(ref, {
-    zoom: (factor, share) => show(zoomed(view, frames, view.from + share * seen, factor)),
-    pan: (share) => show(panned(view, frames, share * seen)),
+    zoom: (factor, share) =>
+      show((view, seen) => zoomed(view, frames, view.from + share * seen, factor)),
+    pan: (share) => show((view, seen) => panned(view, frames, share * seen)),
     scrolls: true,
   });
   const drop = (dragged: string, over: string) => {
@@ -59,7 +65,7 @@ export function SongPlace() {
           modifiers={[restrictToVerticalAxis, restrictToParentElement]}
           onDragEnd={({ active, over }) => over && drop(String(active.id), String(over.id))}
         >
-          <SortableContext items={rows.map(rowId)} strategy={verticalListSortingStrategy}>
+          <SortableContext items={ids} strategy={verticalListSortingStrategy}>
             <div className="song-lanes">
               {rows.map((row) =>
                 row.kind === 'group' ? (
@@ -80,7 +86,7 @@ export function SongPlace() {
                   />
                 ),
               )}
-              <OverRows view={view} width={width} frames={frames} />
+              <OverRows width={width} frames={frames} />
             </div>
           </SortableContext>
         </DndContext>
@@ -99,7 +105,8 @@ const highest = 16_000;
 const nameOf = (row: SongRow) => (row.kind === 'group' ? row.group.name : row.part.name);
 
 /** What lies over all rows: bars, the loop, the playhead. */
-function OverRows({ view, width, frames }: { view: TimeView; width: number; frames: number }) {
+function OverRows({ width, frames }: { width: number; frames: number }) {
+  const view = useTimeView();
   const rate = useRate();
   const tempo = useBars();
   const x = (seconds: number) => ((seconds * rate - view.from) / (view.to - view.from)) * width;
@@ -107,11 +114,7 @@ function OverRows({ view, width, frames }: { view: TimeView; width: number; fram
     <div className="song-over" aria-hidden>
       {tempo &&
         barMarks(view, rate, width, tempo).map(({ atS, bar }) => (
-          <div
-            key={atS}
-            className={bar ? 'bar-line' : 'beat-line'}
-            style={{ transform: `translateX(${x(atS)}px)` }}
-          />
+          <div key={atS} className={bar ? 'bar-line' : 'beat-line'} style={{ left: x(atS) }} />
         ))}
       <LoopMark view={view} width={width} height={highest} rate={rate} plain />
       <TimeHead view={view} frames={frames} width={width} />

@@ -6,7 +6,9 @@ import {
 import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import type { Take } from '@pannet/core/takes/take';
-import type { KeyboardEvent } from 'react';
+import { useEffect, useRef, type KeyboardEvent } from 'react';
+import { styleOf } from '../controls/inks.ts';
+import { sharpContext } from '../controls/sharp-context.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { useSize } from '../controls/use-size.ts';
 import {
@@ -192,23 +194,29 @@ function Ruler({ view, width, frames, rate, onView }: RulerProps) {
   });
   const tempo = useBars();
   const marks = tempo ? barMarks(view, rate, width, tempo) : timeMarks(view, rate, width);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  // Drawn, and not laid out as text: that would take most of each step of a zoom.
+  useEffect(() => {
+    const context = sharpContext(canvas.current, width, rulerHeight - 1);
+    if (!context) return;
+    context.font = `11px ${styleOf('--mono')}`;
+    context.fillStyle = styleOf('--quiet');
+    for (const { atS, label } of marks) {
+      const x = Math.round(((atS * rate - view.from) / seen) * width);
+      context.fillRect(x, 0, 1, rulerHeight);
+      context.fillText(label, x + 4, 11);
+    }
+  });
   return (
     <div
       className="strip-ruler"
       data-testid="ruler"
+      data-marks={marks.map(({ label }) => label).join(' ')}
       title="Drag: sideways along, up closer, down farther"
       aria-hidden
       {...handlers}
     >
-      {marks.map(({ atS, label }) => (
-        <span
-          key={atS}
-          className="mono"
-          style={{ transform: `translateX(${((atS * rate - view.from) / seen) * width}px)` }}
-        >
-          {label}
-        </span>
-      ))}
+      <canvas ref={canvas} style={{ width, height: rulerHeight - 1 }} />
     </div>
   );
 }

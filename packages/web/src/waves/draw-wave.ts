@@ -1,3 +1,4 @@
+import { styleOf } from '../controls/inks.ts';
 import { levelFor } from './levels.ts';
 import { outlineFrames } from './outline.ts';
 import type { TimeView } from './time-view.ts';
@@ -18,13 +19,12 @@ export interface WaveBox {
 
 /** The line that a wave lies on; what is drawn after it is ink. */
 export function drawGround(context: CanvasRenderingContext2D, width: number, middle: number): void {
-  const style = getComputedStyle(context.canvas);
-  context.strokeStyle = style.getPropertyValue('--rule');
+  context.strokeStyle = styleOf('--rule');
   context.beginPath();
   context.moveTo(0, middle);
   context.lineTo(width, middle);
   context.stroke();
-  context.strokeStyle = style.getPropertyValue('--ink');
+  context.strokeStyle = styleOf('--ink');
   context.fillStyle = context.strokeStyle;
 }
 
