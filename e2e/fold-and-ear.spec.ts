@@ -27,6 +27,7 @@ import {
   type Tapped,
   applyRecipe,
 } from './stage.ts';
+import { toSong } from './song-place.ts';
 
 function lufsOf({ left, right }: Tapped): number {
   // What glides at the beginning is left out.
@@ -222,7 +223,8 @@ test('among the parts: who leads the same way, before and after, and the song me
     'one and two both lead to the left, by 14.0 and 14.0 ms',
     { timeout: 30_000 },
   );
-  await page.getByRole('button', { name: 'Before: all plain' }).click();
+  const shown = page.getByRole('group', { name: 'What is shown' });
+  await shown.getByRole('button', { name: 'Plain' }).click();
   await expect(page.getByTestId('crowding-same-lead')).toBeHidden();
   await expect(page.getByTestId('crowding-shared')).toBeVisible();
   await page.getByRole('button', { name: /^two/ }).last().click();
@@ -232,6 +234,29 @@ test('among the parts: who leads the same way, before and after, and the song me
     timeout: 30_000,
   });
   await expect(page.getByTestId('file-likeness')).toContainText('+14.0 ms');
+  await page.keyboard.press('Escape');
+
+  // Along the song: both share their places all the time; a room is seen once it is measured anew.
+  await shown.getByRole('button', { name: 'In the song' }).click();
+  const rows = page.getByRole('list', { name: 'Crowded along the song' });
+  await expect(rows).toContainText('one and two', { timeout: 30_000 });
+  await expect(rows.getByRole('img').first()).toHaveAccessibleName(
+    /one and two share place and band at 0:00–0:0\d: up to \d+ % of the softer one\./,
+  );
+  await rows.getByRole('img').first().click();
+  await expect(page.getByTitle('Place in the song').first()).not.toHaveText('0:00.0');
+  expect(await seriousFaults(page)).toEqual([]);
+  await toSong(page);
+  await page.getByLabel('Add a room').selectOption('hall');
+  await page.getByLabel(/^Feed a room/).selectOption({ label: 'Hall' });
+  await page.getByRole('link', { name: 'Among the parts' }).click();
+  await shown.getByRole('button', { name: 'In the song' }).click();
+  await expect(page.getByText('Changed since it was measured.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Hall', exact: true })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Measure it' }).click();
+  await expect(page.getByRole('button', { name: 'Hall', exact: true })).toBeVisible({
+    timeout: 30_000,
+  });
 });
 
 test('any file is measured without becoming a part, with the figures of the command line', async ({

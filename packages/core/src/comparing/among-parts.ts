@@ -56,11 +56,13 @@ export interface Crowding {
 }
 
 /** Two parts that have this much of the softer one in one place and band are in each other's way: common practice. */
-const crowdedShare = 0.35;
+export const crowdedShare = 0.35;
 /** From here on a place is far out. */
 const farPlace = 0.6;
 /** So many parts far out on one side are a crowd. */
-const crowdOfParts = 3;
+export const crowdOfParts = 3;
+/** With this much of it far out a part reaches there. */
+export const farEnough = 0.25;
 const noticedLeadMs = 1;
 
 const lineWidth = 0.05;
@@ -126,7 +128,7 @@ export function farShare({ reaches }: PlacedPart, side: 'L' | 'R'): number {
 
 function farSides(parts: readonly PlacedPart[]): Crowding[] {
   return (['L', 'R'] as const).flatMap((side) => {
-    const out = parts.filter((part) => farShare(part, side) >= 0.25);
+    const out = parts.filter((part) => farShare(part, side) >= farEnough);
     if (out.length < crowdOfParts) return [];
     return [
       {
@@ -157,7 +159,7 @@ function sameLeads(parts: readonly PlacedPart[]): Crowding[] {
   return found;
 }
 
-function listed(names: readonly string[]): string {
+export function listed(names: readonly string[]): string {
   return names.length < 2
     ? names.join('')
     : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;

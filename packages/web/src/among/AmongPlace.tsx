@@ -10,7 +10,12 @@ import { figure } from '@pannet/core/quantities/wording';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
 import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import Button from 'react-bootstrap/Button';
+import { Progress } from '../controls/Progress.tsx';
+import type { MeasuredPlaces } from '../measuring/messages.ts';
 import { SongReport } from '../report/MixReport.tsx';
+import { CrowdedRows } from './CrowdedRows.tsx';
+import { usePlaces } from './use-places.ts';
 import { OutlineDrawing } from './OutlineDrawing.tsx';
 import './among.scss';
 
@@ -20,7 +25,9 @@ export function AmongPlace() {
   const song = useSong();
   const measures = useAnalyst((state) => state.parts);
   const { partId } = useSelection();
-  const [before, setBefore] = useState(false);
+  const [shown, setShown] = useState<Shown>('after');
+  const before = shown === 'before';
+  const along = usePlaces();
   const { plan } = open.playback;
   const parts = useMemo(
     () =>
@@ -40,33 +47,53 @@ export function AmongPlace() {
       }),
     [song, measures, plan, before],
   );
-  const heard = parts.filter(({ muted }) => !muted);
+  const { state } = along;
+  const heard =
+    shown !== 'along'
+      ? parts.filter(({ muted }) => !muted)
+      : state.kind === 'done'
+        ? placedOf(state.places, parts)
+        : [];
   const found = crowdingOf(heard);
-  const waiting = song.partOrder.length - parts.length;
+  const waiting = shown === 'along' ? 0 : song.partOrder.length - parts.length;
+  const measured = shown !== 'along' || state.kind === 'done';
   return (
     <div className="among-place">
-      <OutlineDrawing
-        parts={heard}
-        selected={partId}
-        onSelect={(id) =>
-          open.selection.setState({ partId: id, partIds: [id], voiceId: null, voiceIds: [] })
-        }
-      />
+      <div
+        className={`among-drawings${shown === 'along' && state.kind === 'done' && state.stale ? ' stale' : ''}`}
+      >
+        <OutlineDrawing
+          parts={heard}
+          selected={partId}
+          onSelect={(id) => {
+            if (Object.hasOwn(song.parts, id))
+              open.selection.setState({ partId: id, partIds: [id], voiceId: null, voiceIds: [] });
+          }}
+        />
+        {shown === 'along' && <AlongBar along={along} />}
+        {shown === 'along' && state.kind === 'done' && (
+          <CrowdedRows places={state.places} fromS={state.fromS} />
+        )}
+      </div>
       <section className="among-findings" aria-label="What is crowded">
-        <span className="listening mb-2" role="group" aria-label="Before or after">
-          {[true, false].map((value) => (
+        <span className="listening mb-2" role="group" aria-label="What is shown">
+          {views.map(([value, words, title]) => (
             <button
-              key={String(value)}
+              key={value}
               type="button"
-              aria-pressed={before === value}
-              onClick={() => setBefore(value)}
+              title={title}
+              aria-pressed={shown === value}
+              onClick={() => {
+                setShown(value);
+                if (value === 'along' && state.kind === 'none') along.measure();
+              }}
             >
-              {value ? 'Before: all plain' : 'After: the images'}
+              {words}
             </button>
           ))}
         </span>
         {waiting > 0 && <p className="quiet small">{waiting} parts are still being measured …</p>}
-        {found.length === 0 && waiting === 0 && (
+        {found.length === 0 && waiting === 0 && measured && (
           <p className="quiet">No two parts are in each other&apos;s way.</p>
         )}
         {found.map(({ code, partIds, sentence }) => (
@@ -88,6 +115,67 @@ export function AmongPlace() {
           35 % of the softer part: common practice.
         </p>
       </section>
+    </div>
+  );
+}
+
+type Shown = 'before' | 'after' | 'along';
+
+const views: readonly (readonly [Shown, string, string])[] = [
+  ['before', 'Plain', 'Before: all parts plain'],
+  ['after', 'Images', 'After: the images of all parts'],
+  ['along', 'In the song', 'As it sounds along the song: with moves, groups and rooms'],
+];
+
+/** What was measured along the song as the drawing shows it; leads are those of the images. */
+function placedOf({ items }: MeasuredPlaces, parts: readonly PlacedPart[]): PlacedPart[] {
+  return items.flatMap(({ id, name, bands }) =>
+    bands.length === 0
+      ? []
+      : [
+          {
+            id,
+            name,
+            reaches: reachesOf(bands),
+            leadMs: parts.find((part) => part.id === id)?.leadMs ?? null,
+          },
+        ],
+  );
+}
+
+/** How far the measuring is, or of what it was. */
+function AlongBar({
+  along: { state, stop, measure },
+}: {
+  readonly along: ReturnType<typeof usePlaces>;
+}) {
+  return (
+    <div className="d-flex align-items-center gap-2 px-2 py-1 small" role="status">
+      {state.kind === 'measuring' ? (
+        <>
+          <Progress share={state.share} label="Measuring along the song" className="flex-grow-1" />
+          <Button size="sm" variant="outline-primary" onClick={stop}>
+            Stop
+          </Button>
+        </>
+      ) : (
+        <>
+          <span className="quiet flex-grow-1">
+            {state.kind === 'failed'
+              ? `It could not be measured: ${state.sentence}`
+              : state.kind === 'none'
+                ? 'Not measured.'
+                : state.stale
+                  ? 'Changed since it was measured.'
+                  : 'Each part as its groups give it on, and each room, along the song or the loop.'}
+          </span>
+          {(state.kind !== 'done' || state.stale) && (
+            <Button size="sm" variant="outline-primary" onClick={measure}>
+              Measure it
+            </Button>
+          )}
+        </>
+      )}
     </div>
   );
 }

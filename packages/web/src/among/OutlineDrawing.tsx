@@ -90,6 +90,8 @@ export function OutlineDrawing({ parts, selected, onSelect }: Props) {
                   fillOpacity={strong ? 0.28 : 0.1}
                   stroke={tint}
                   strokeWidth={strong ? 2.5 : 1.2}
+                  // A room is no part.
+                  strokeDasharray={Object.hasOwn(song.parts, part.id) ? undefined : '5 3'}
                   strokeLinejoin="round"
                 />
                 {label && (

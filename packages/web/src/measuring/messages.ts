@@ -1,6 +1,8 @@
 import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
 import type { Level, PartFigures } from '@pannet/core/findings/part-figures';
+import type { CrowdedAlong } from '@pannet/core/comparing/places-along';
+import type { BandSides } from '@pannet/core/measurement/across-bands';
 import type { MeasuredStereo } from '@pannet/core/measurement/report';
 import type { MayChange } from '@pannet/core/findings/variations';
 import type { KnownSplices } from '../playback/known-splices.ts';
@@ -72,6 +74,27 @@ export interface MeasuredFile extends MeasuredStereo {
 export const bedRoot = 'the bed';
 
 /** What several parts of a song give together, without its bed; or that alone. */
+/** Where all that sounds lies along a stretch of the song. */
+export interface PlacesJob {
+  readonly song: Song;
+  readonly from: number;
+  readonly to: number;
+  readonly splices: KnownSplices;
+}
+
+export interface MeasuredPlaces {
+  readonly items: readonly {
+    readonly id: string;
+    readonly name: string;
+    readonly kind: 'part' | 'room';
+    /** Over all of the stretch; none where it is silent. */
+    readonly bands: readonly BandSides[];
+  }[];
+  readonly crowded: readonly CrowdedAlong[];
+  /** Of the stretch, as it was measured. */
+  readonly windows: number;
+}
+
 export interface SongJob {
   readonly song: Song;
   /** Id of the node that is measured. */

@@ -8,6 +8,7 @@ import { SpliceCache, type KnownSplices } from './known-splices.ts';
 import type { RecordingReader } from './recording-reader.ts';
 
 const splices = new SpliceCache();
+const responses = new Map<string, RoomResponse>();
 
 /**
  * The plan of a song of which only one part is needed, its splices planned: what workers render from.
@@ -38,8 +39,11 @@ export async function planOfParts(
   for (const need of needs)
     if (!splices.get(need.key))
       splices.set(need.key, await prepareSplices(need, rateOf(song), reader.load));
-  const responses = new Map<string, RoomResponse>();
-  for (const need of responseNeeds(song.rooms, song.recordings))
-    responses.set(need.key, await prepareResponse(need, rateOf(song), reader.load));
+  const wanted = responseNeeds(song.rooms, song.recordings);
+  for (const key of responses.keys())
+    if (!wanted.some((need) => need.key === key)) responses.delete(key);
+  for (const need of wanted)
+    if (!responses.has(need.key))
+      responses.set(need.key, await prepareResponse(need, rateOf(song), reader.load));
   return compile(alone, splices, null, responses);
 }

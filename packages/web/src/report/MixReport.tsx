@@ -9,6 +9,7 @@ import { FileReport } from './MeasurePage.tsx';
 import { sentenceOf } from '../api/request.ts';
 import { songMeasurer } from '../measuring/group-figures.ts';
 import type { MeasuredFile } from '../measuring/messages.ts';
+import { songKey } from '../measuring/song-key.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
 import { useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
 
@@ -58,19 +59,7 @@ export function MixDialog({ root, title, what, onClose }: MixProps) {
   const frames = songFrames(song);
   const from = Math.min(loop?.start ?? 0, frames);
   const to = Math.min(loop?.end ?? frames, frames);
-  const { parts, partOrder, panLaw, groups, rooms, moves, tempo } = song;
-  const key = JSON.stringify([
-    root,
-    parts,
-    partOrder,
-    panLaw,
-    groups,
-    rooms,
-    moves,
-    tempo,
-    from,
-    to,
-  ]);
+  const key = `${root}/${from}/${to}/${songKey(song)}`;
   const [state, setState] = useState<State>(() =>
     last?.key === key ? { kind: 'done', file: last.file } : { kind: 'measuring', share: 0 },
   );

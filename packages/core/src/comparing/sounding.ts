@@ -1,0 +1,35 @@
+import { roots } from '../rendering/plan.ts';
+import { partsOfRoom } from '../rooms/between.ts';
+import { groupsAround } from '../song/along.ts';
+import { groupOf } from '../song/groups.ts';
+import { partsInOrder, type Song } from '../song/song.ts';
+
+/** Something that sounds in a song by itself: a part, as its groups give it on, or what a room gives back. */
+export interface Sounding {
+  /** Of the part or the room. */
+  readonly id: string;
+  readonly name: string;
+  readonly kind: 'part' | 'room';
+  /** What of the song is needed, and the root that gives it. */
+  readonly partIds: readonly string[];
+  readonly root: string;
+}
+
+/** All that sounds, in the order of the parts, rooms behind them. A part in a group is what that gives where nothing else is in it. */
+export function soundingIn(song: Song): Sounding[] {
+  const heard = partsInOrder(song).filter(({ muted }) => !muted);
+  const parts = heard.map(({ id, name }): Sounding => {
+    const group = groupOf(song, id);
+    const outermost = group && (groupsAround(song, group).at(-1) ?? group);
+    const root = outermost ? roots.group(outermost.id) : roots.part(id);
+    return { id, name, kind: 'part', partIds: [id], root };
+  });
+  const rooms = song.rooms.flatMap((room): Sounding[] => {
+    const partIds = partsOfRoom(song.rooms, room).filter((id) =>
+      heard.some((part) => part.id === id),
+    );
+    if (room.muted || partIds.length === 0) return [];
+    return [{ id: room.id, name: room.name, kind: 'room', partIds, root: roots.room(room.id) }];
+  });
+  return [...parts, ...rooms];
+}
