@@ -64,6 +64,17 @@ describe('how deep a motion is', () => {
     const closed = 20 * log10((1 + 10 ** (-12 / 20)) / 2 / 10 ** (-6 / 20));
     expect(motion?.sidesDb).toBeGreaterThan(11.7);
     expect(Math.abs((motion?.foldDb ?? 0) - closed)).toBeLessThan(0.15);
+    // And at each place of the cycle, which begins where nothing is taken from the first.
+    const down = (turned: number) => -6 * (1 - Math.cos(2 * Math.PI * turned));
+    const { left = [], right = [], fold = [] } = motion?.overCycle ?? {};
+    expect(left).toHaveLength(32);
+    for (const [n, level] of left.entries()) {
+      const [first, second] = [down((n + 0.5) / 32), down((n + 0.5) / 32 + 0.5)];
+      const both = 20 * log10((10 ** (first / 20) + 10 ** (second / 20)) / 2);
+      expect(Math.abs((level ?? 0) - first)).toBeLessThan(0.35);
+      expect(Math.abs((right[n] ?? 0) - second)).toBeLessThan(0.35);
+      expect(Math.abs((fold[n] ?? 0) - both)).toBeLessThan(0.2);
+    }
   });
 
   test('a place that swings all the way: 3 dB of the fold under the law of −3 dB, none under that of −6', async () => {

@@ -12,6 +12,8 @@ export interface Motion {
   /** From the softest to the loudest of its cycle: of the side that moves more, and of the fold. At most `deepestDb`. */
   readonly sidesDb: number;
   readonly foldDb: number;
+  /** Beside the same standing still, in dB, at equal places of its cycle, from the cycle's beginning on; at least −`deepestDb`, null where there is nothing. */
+  readonly overCycle: Readonly<Record<keyof OverCycle, readonly (number | null)[]>>;
 }
 
 /** Deeper than this is silence in between. */
@@ -121,10 +123,12 @@ function depthOver(moving: MovingValue, moved: Sides, still: Sides, from: number
   const beside = (own: Float64Array) =>
     total(own) > hardlyAny * all ? own : before.left.map((left, n) => left + before.right[n]);
   const depth = (side: keyof OverCycle) => depthDb(now[side], beside(before[side]));
+  const levels = (side: keyof OverCycle) => levelsDb(now[side], beside(before[side]));
   return {
     rateHz: (turns(moving, from, to) * rateHz) / (to - from),
     sidesDb: max(depth('left'), depth('right')),
     foldDb: depth('fold'),
+    overCycle: { left: levels('left'), right: levels('right'), fold: levels('fold') },
   };
 }
 
@@ -154,6 +158,13 @@ function overCycle(moving: MovingValue, { left, right }: Sides, from: number): O
 
 function total(powers: Float64Array): number {
   return powers.reduce((sum, power) => sum + power, 0);
+}
+
+function levelsDb(now: Float64Array, before: Float64Array): (number | null)[] {
+  const mean = total(before) / places;
+  return [...now].map((power, n) =>
+    before[n] > silent * mean ? max(-deepestDb, 10 * log10(power / before[n] + 1e-12)) : null,
+  );
 }
 
 /** From the least to the most of one power beside another, over the places where there is anything. */

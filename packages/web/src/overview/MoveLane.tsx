@@ -9,14 +9,13 @@ import {
 } from '@pannet/core/moves/points';
 import { withCopy } from '@pannet/core/moves/written';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
-import { clock, figure } from '@pannet/core/quantities/wording';
+import { clock } from '@pannet/core/quantities/wording';
 import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
 import { changeText } from '../image/voice-edits.ts';
 import {
-  useAnalyst,
   useOpenSong,
   usePlayback,
   useRate,
@@ -26,6 +25,7 @@ import {
 import { axisOf, moveAxes, type Axis } from './move-axis.ts';
 import { CycleFields, PointFields } from './MoveFields.tsx';
 import { useMoves } from './use-moves.ts';
+import { MotionFigures } from './MotionFigures.tsx';
 import { WriteFader } from './WriteFader.tsx';
 
 interface Props {
@@ -140,7 +140,7 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
       <div className="move-tools">
         <span className="quiet small text-truncate">
           {`${name}: ${what}`}
-          {curve.kind === 'cycle' && <MotionText target={target} />}
+          {curve.kind === 'cycle' && <MotionFigures target={target} />}
         </span>
         <span className="flex-grow-1" />
         {curve.kind === 'points' ? (
@@ -216,21 +216,6 @@ function CopyLoop({ name, curve, parameter, onKeep }: CopyProps) {
     >
       <Copy aria-hidden />
     </button>
-  );
-}
-
-/** What a motion does over its cycle, as it was measured: to the side that moves more, and to the fold. */
-function MotionText({ target: { kind, id } }: { readonly target: MoveTarget }) {
-  const motion = useAnalyst(({ parts }) => {
-    if ((kind !== 'part' && kind !== 'voice') || !Object.hasOwn(parts, id)) return null;
-    return parts[id].current ? parts[id].measured.motion : null;
-  });
-  if (!motion) return null;
-  const { sidesDb, foldDb } = motion;
-  return (
-    <span title="How far it goes up and down over its cycle: the side that moves more, and the fold">
-      {` · side ${figure(sidesDb, 1)} dB, fold ${figure(foldDb, 1)} dB`}
-    </span>
   );
 }
 
