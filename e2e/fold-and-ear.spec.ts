@@ -241,7 +241,7 @@ test('among the parts: who leads the same way, before and after, and the song me
   const rows = page.getByRole('list', { name: 'Crowded along the song' });
   await expect(rows).toContainText('one and two', { timeout: 30_000 });
   await expect(rows.getByRole('img').first()).toHaveAccessibleName(
-    /one and two share place and band at 0:00–0:0\d: up to \d+ % of the softer one\./,
+    /one and two share place and band at 0:00–0:20: up to \d+ % of the softer one\./,
   );
   await rows.getByRole('img').first().click();
   await expect(page.getByTitle('Place in the song').first()).not.toHaveText('0:00.0');

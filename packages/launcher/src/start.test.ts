@@ -183,7 +183,7 @@ describe('./pannet start', () => {
 
     const running = pannet(words);
     await running.says(/Pannet is at/);
-    expect(running.printed()).toMatch(/Warning: without TLS/);
+    await running.says(/Warning: without TLS/);
     const base = `http://127.0.0.1:${port}/api`;
     expect((await fetch(`${base}/songs`)).status).toBe(401);
     expect((await fetch(`${base}/health`)).status).toBe(200);

@@ -19,6 +19,18 @@ export interface PlacedPart {
   readonly reaches: readonly Reach[];
   /** Above 0: L speaks first; null where nothing leads. */
   readonly leadMs: number | null;
+  /** Of a room: what goes into it, which it may lie beside. */
+  readonly fedBy?: readonly string[];
+}
+
+interface Fed {
+  readonly id: string;
+  readonly fedBy?: readonly string[];
+}
+
+/** Whether one of two rings by the other. */
+export function belongTogether(a: Fed, b: Fed): boolean {
+  return (a.fedBy?.includes(b.id) ?? false) || (b.fedBy?.includes(a.id) ?? false);
 }
 
 /** What lies so far under a part's strongest band is left out of its outline. */
@@ -102,6 +114,7 @@ function shared(parts: readonly PlacedPart[]): Crowding[] {
   const found: Crowding[] = [];
   for (const [n, a] of parts.entries())
     for (const b of parts.slice(n + 1)) {
+      if (belongTogether(a, b)) continue;
       const { share, hz } = sharedShare(a, b);
       if (share < crowdedShare) continue;
       found.push({

@@ -94,6 +94,14 @@ describe('what is crowded along a song', () => {
     expect(alongWindowS).toBe(2);
   });
 
+  test('a room is not in the way of what goes into it', () => {
+    const dry = along('Harp', 6, () => [0.5, 0.5]);
+    const hall = { ...along('Hall', 6, () => [0.5, 0.5], 2), fedBy: ['Harp'] };
+    const other = along('Lute', 6, () => [0.5, 0.5], 3);
+    const pairs = crowdedAlong([dry, other, hall]).map(({ ids }) => ids.join());
+    expect(pairs.sort()).toEqual(['Harp,Lute', 'Lute,Hall']);
+  });
+
   test('a far side is a crowd only while three or more are out there', () => {
     const out = (name: string, until: number, seed: number) =>
       along(name, 8, (s) => (s < until ? [1, 0] : [0.7, 0.7]), seed);
@@ -127,9 +135,11 @@ test('what sounds: parts as their outermost group gives them on, rooms that some
   const outcome = apply(memorySong(signals).song, { id: 'c', name: 'c', role: 'do', edits });
   if (!outcome.ok) throw new Error(outcome.error.sentence);
   const song: Song = outcome.value.song;
-  expect(soundingIn(song).map(({ id, root, partIds }) => [id, root, partIds])).toEqual([
-    ['p0', roots.group('outer'), ['p0']],
-    ['p1', roots.part('p1'), ['p1']],
-    ['r', roots.room('r'), ['p1']],
+  expect(
+    soundingIn(song).map(({ id, root, partIds, fedBy }) => [id, root, partIds, fedBy]),
+  ).toEqual([
+    ['p0', roots.group('outer'), ['p0'], []],
+    ['p1', roots.part('p1'), ['p1'], []],
+    ['r', roots.room('r'), ['p1'], ['p1', 'r']],
   ]);
 });

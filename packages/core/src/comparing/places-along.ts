@@ -2,6 +2,7 @@ import { sidesByBand, type BandSides } from '../measurement/across-bands.ts';
 import { stereoSpectra, type StereoSpectra } from '../measurement/spectra.ts';
 import { clock, figure } from '../quantities/wording.ts';
 import {
+  belongTogether,
   crowdedShare,
   crowdOfParts,
   farEnough,
@@ -78,6 +79,7 @@ export interface PlacedAlong {
   readonly id: string;
   readonly name: string;
   readonly windows: readonly (readonly BandSides[])[];
+  readonly fedBy?: readonly string[];
 }
 
 /** What crowds a place, and when. */
@@ -121,14 +123,17 @@ export function crowdedAlong(all: readonly PlacedAlong[], startS = 0): CrowdedAl
   });
   const windows = Array.from({ length: count }, (_, n) => n);
   const pairs = placed.flatMap((a, n) =>
-    placed.slice(n + 1).map((b) =>
-      told(
-        'shared',
-        [a, b],
-        windows.map((window) => sharedShare(at(a, window), at(b, window)).share),
-        startS,
+    placed
+      .slice(n + 1)
+      .filter((b) => !belongTogether(a, b))
+      .map((b) =>
+        told(
+          'shared',
+          [a, b],
+          windows.map((window) => sharedShare(at(a, window), at(b, window)).share),
+          startS,
+        ),
       ),
-    ),
   );
   const sides = (['L', 'R'] as const).map((side) => {
     const out = windows.map((window) =>

@@ -129,13 +129,14 @@ const views: readonly (readonly [Shown, string, string])[] = [
 
 /** What was measured along the song as the drawing shows it; leads are those of the images. */
 function placedOf({ items }: MeasuredPlaces, parts: readonly PlacedPart[]): PlacedPart[] {
-  return items.flatMap(({ id, name, bands }) =>
+  return items.flatMap(({ id, name, fedBy, bands }) =>
     bands.length === 0
       ? []
       : [
           {
             id,
             name,
+            fedBy,
             reaches: reachesOf(bands),
             leadMs: parts.find((part) => part.id === id)?.leadMs ?? null,
           },

@@ -55,6 +55,13 @@ export function CrowdedRows({ places: { crowded, windows }, fromS }: Props) {
           </svg>
         </li>
       ))}
+      <li className="quiet small mono" aria-hidden>
+        <span />
+        <span className="d-flex justify-content-between">
+          <span>{clock(fromS)}</span>
+          <span>{clock(fromS + windows * alongWindowS)}</span>
+        </span>
+      </li>
     </ul>
   );
 }

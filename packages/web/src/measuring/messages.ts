@@ -87,6 +87,7 @@ export interface MeasuredPlaces {
     readonly id: string;
     readonly name: string;
     readonly kind: 'part' | 'room';
+    readonly fedBy: readonly string[];
     /** Over all of the stretch; none where it is silent. */
     readonly bands: readonly BandSides[];
   }[];

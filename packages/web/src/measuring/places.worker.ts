@@ -15,7 +15,7 @@ answer<PlacesJob, MeasuredPlaces>(async ({ song, from, to, splices }, tell) => {
   const items: MeasuredPlaces['items'][number][] = [];
   const along: PlacedAlong[] = [];
   let rateHz = 48_000;
-  for (const [n, { id, name, kind, partIds, root }] of sounding.entries()) {
+  for (const [n, { id, name, kind, partIds, root, fedBy }] of sounding.entries()) {
     const plan =
       kind === 'part'
         ? await planOfPart(song, id, reader, splices)
@@ -27,8 +27,8 @@ answer<PlacesJob, MeasuredPlaces>(async ({ song, from, to, splices }, tell) => {
       const done = (block.frame + block.left.length - from) / (to - from);
       tick((n + done) / sounding.length);
     }
-    items.push({ id, name, kind, bands: places.end() });
-    along.push({ id, name, windows: places.windows });
+    items.push({ id, name, kind, fedBy, bands: places.end() });
+    along.push({ id, name, fedBy, windows: places.windows });
   }
   return {
     items,

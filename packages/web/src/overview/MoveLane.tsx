@@ -137,11 +137,9 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
             />
           ))}
       </svg>
+      {curve.kind === 'cycle' && <MotionFigures target={target} />}
       <div className="move-tools">
-        <span className="quiet small text-truncate">
-          {`${name}: ${what}`}
-          {curve.kind === 'cycle' && <MotionFigures target={target} />}
-        </span>
+        <span className="quiet small text-truncate">{`${name}: ${what}`}</span>
         <span className="flex-grow-1" />
         {curve.kind === 'points' ? (
           <>
