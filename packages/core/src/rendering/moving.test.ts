@@ -46,7 +46,7 @@ const points = (...list: readonly (readonly [number, number])[]): Curve =>
   curveDescription.parse({ kind: 'points', points: list.map(([atS, by]) => ({ atS, by })) });
 const cycle = (values: object): Curve => curveDescription.parse({ kind: 'cycle', ...values });
 
-/** A song with these moves; a room that is fed by its part, and a group round it. */
+/** A song with these moves; a room that is fed by its part and feeds another one, and a group round it. */
 function moved(song: Song, ...moves: readonly (readonly [MoveTarget, Curve])[]): Song {
   const outcome = apply(song, {
     id: 'c',
@@ -56,7 +56,13 @@ function moved(song: Song, ...moves: readonly (readonly [MoveTarget, Curve])[]):
       { kind: 'set-groups', groups: [groupOfParts('g', 'G', ['p0'])] },
       {
         kind: 'set-rooms',
-        rooms: [newRoom('r', 'R', { kind: 'ambience', decayS: 0.2, feeds: [feedOf('p0')] })],
+        rooms: [
+          newRoom('r', 'R', { kind: 'ambience', decayS: 0.2, feeds: [feedOf('p0')] }),
+          newRoom('s', 'S', {
+            ...{ kind: 'ambience', decayS: 0.1, preDelayLeftMs: 0, preDelayRightMs: 0 },
+            fromRooms: [{ roomId: 'r', levelDb: 0 }],
+          }),
+        ],
       },
       {
         kind: 'set-moves',
@@ -386,6 +392,19 @@ describe('a high cut that moves', () => {
   });
 });
 
+test('what a room feeds another one by is ridden: nothing goes in while it is closed, and the first one rings on', async () => {
+  const memory = memorySong([noise(2, rate, 5)], rate, alone);
+  const closed = points([0, -120], [1, -120], [1.01, 0]);
+  const song = moved(memory.song, [feedTarget('s', 'r'), closed]);
+  const [first, second] = [roots.room('r'), roots.room('s')];
+  const still = await renderSides(memory, moved(memory.song), first, rate);
+  expect((await renderSides(memory, song, first, rate)).left).toEqual(still.left);
+  const { left } = await renderSides(memory, song, second, 2 * rate);
+  const loudest = (side: Float32Array) => side.reduce((most, value) => max(most, abs(value)), 0);
+  expect(loudest(left.subarray(0, rate))).toBeLessThan(2e-6);
+  expect(loudest(left.subarray(1.2 * rate))).toBeGreaterThan(1e-3);
+});
+
 test('a feed and a return that are ridden: nothing goes in or comes back while they are closed', async () => {
   const memory = memorySong([noise(3, rate, 5)], rate, alone);
   const room = roots.room('r');
@@ -425,6 +444,7 @@ const all: readonly (readonly [string, MoveTarget])[] = [
   ["a voice's peak", voiceTarget('p0', 'left', 'peakDb')],
   ["a room's return", levelTarget('room', 'r')],
   ['a feed', feedTarget('r', 'p0')],
+  ['what a room feeds another one by', feedTarget('s', 'r')],
 ];
 
 /** How far each is taken while it plays. */

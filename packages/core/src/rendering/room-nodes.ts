@@ -15,8 +15,8 @@ export interface RoomsAlong {
   readonly rooms: readonly RoomAlong[];
   /** A factor of what a room gives back. */
   readonly roomGain: (roomId: string) => Value;
-  /** What a part is fed into a room at, of what is set. */
-  readonly feedGain: (roomId: string, partId: string, base: number) => Value;
+  /** What a part or another room is fed into a room at, of what is set. */
+  readonly feedGain: (roomId: string, fromId: string, base: number) => Value;
 }
 
 /**
@@ -52,7 +52,7 @@ export function roomNodes(
     for (const { roomId, levelDb } of fromRooms) {
       const from = `${root}/from/${roomId}`;
       const before = roots.room(roomId);
-      const gain = dbToGain(db(levelDb));
+      const gain = feedGain(id, roomId, dbToGain(db(levelDb)));
       nodes.push(
         { kind: 'gain', id: from, inputs: [before], gain },
         { kind: 'gain', id: roots.listened(from), inputs: [roots.listened(before)], gain },

@@ -81,6 +81,7 @@ function anyMoves({ moves, rooms }: Song): Move[] {
     ...movable.voice.map((parameter) => voiceTarget('p0', 'v1', parameter)),
     ...movable.voice.map((parameter) => voiceTarget('p0', 'v2', parameter)),
     ...rooms.slice(0, 1).flatMap(({ id }) => [levelTarget('room', id), feedTarget(id, 'p0')]),
+    ...rooms.slice(1, 2).map(({ id }) => feedTarget(id, rooms[0].id)),
   ];
   return moves.slice(0, 3).map(({ curve, ...move }, n) => {
     // What is drawn decides which: the first ones are spread over all of them.

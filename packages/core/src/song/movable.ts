@@ -33,7 +33,7 @@ export function refusedMove({ moves, groups, rooms }: Song, partIds: ReadonlySet
       return refuse('A move names a part, a group or a room of the song.', `${place}.target.id`);
     if ((of !== null) !== (kind === 'voice' || kind === 'feed'))
       return refuse(
-        'A move of a voice names the voice, one of a feed the part that feeds; any other one names neither.',
+        'A move of a voice names the voice, one of a feed the part or room that feeds; any other one names neither.',
         `${place}.target.of`,
       );
     if (!(movable[kind] as readonly MovingParameter[]).includes(parameter))

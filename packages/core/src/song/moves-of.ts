@@ -39,6 +39,11 @@ export function belongsToRoom({ kind, id }: MoveTarget, roomId: string): boolean
   return (kind === 'room' || kind === 'feed') && id === roomId;
 }
 
+/** Whether a move names a room: it is of it, or of what it feeds another one by. */
+export function namesRoom(target: MoveTarget, roomId: string): boolean {
+  return belongsToRoom(target, roomId) || (target.kind === 'feed' && target.of === roomId);
+}
+
 /**
  * The moves of a song with a curve for one setting, in the place of the one that it had; without any where it is null.
  * @param id of the move, where it is a new one
@@ -93,7 +98,7 @@ export function levelTarget(kind: 'group' | 'room', id: string): MoveTarget {
   return { kind, id, of: null, parameter: 'levelDb' };
 }
 
-/** What a part is fed into a room at, by all of its feeds. */
-export function feedTarget(roomId: string, partId: string): MoveTarget {
-  return { kind: 'feed', id: roomId, of: partId, parameter: 'levelDb' };
+/** What a part, by all of its feeds, or another room is fed into a room at. */
+export function feedTarget(roomId: string, fromId: string): MoveTarget {
+  return { kind: 'feed', id: roomId, of: fromId, parameter: 'levelDb' };
 }

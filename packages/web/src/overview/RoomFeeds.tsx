@@ -126,6 +126,11 @@ export function Between({ changing }: { readonly changing: Changing }) {
             }}
             onCancel={cancel}
           />
+          <Ride
+            label={`the feed of ${nameOf(roomId)}`}
+            room={room}
+            target={feedTarget(room.id, roomId)}
+          />
           <button
             type="button"
             className="btn-tool"

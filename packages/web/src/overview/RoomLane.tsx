@@ -8,7 +8,7 @@ import { asKind, roomKindNames } from '@pannet/core/rooms/starting';
 import { inTempo } from '@pannet/core/rooms/in-tempo';
 import { roomKinds, type RoomKind } from '@pannet/core/rooms/room';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { belongsToRoom, levelTarget } from '@pannet/core/song/moves-of';
+import { belongsToRoom, levelTarget, namesRoom } from '@pannet/core/song/moves-of';
 import type { Move, Room } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -79,7 +79,7 @@ export function RoomLane({ room, width }: Props) {
   );
   const remove = () => {
     const { song } = open.session.store.getState();
-    const others = song.moves.filter(({ target }) => !belongsToRoom(target, id));
+    const others = song.moves.filter(({ target }) => !namesRoom(target, id));
     const still = others.length < song.moves.length;
     open.do(`remove ${name}`, [
       ...(still ? [{ kind: 'set-moves', moves: others } as const] : []),
@@ -184,12 +184,19 @@ export function RoomLane({ room, width }: Props) {
   );
 }
 
-/** What it gives back, or what a part is fed into it at, along the song; nothing of a feed that is gone. */
+/** What it gives back, or what a part or another room is fed into it at, along the song; nothing of a feed that is gone. */
 function RoomMove({ room, move, width }: { room: Room; move: Move; width: number }) {
   const { target, curve } = move;
-  const part = useSession(({ shown }) => (target.of === null ? null : shown.parts[target.of]));
-  if (target.of !== null && !room.feeds.some(({ partId }) => partId === target.of)) return null;
-  const name = part ? `${part.name} into ${room.name}` : room.name;
+  const { of } = target;
+  const from = useSession(({ shown: { parts, rooms } }) =>
+    of === null ? null : (parts[of] ?? rooms.find(({ id }) => id === of)),
+  );
+  const feeds =
+    of === null ||
+    room.feeds.some(({ partId }) => partId === of) ||
+    room.fromRooms.some(({ roomId }) => roomId === of);
+  if (!feeds) return null;
+  const name = from ? `${from.name} into ${room.name}` : room.name;
   return <MoveLane name={name} target={target} curve={curve} width={width} />;
 }
 
