@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { ringingOf } from '@pannet/core/rooms/ringing';
-import { roomResponse } from '@pannet/core/rooms/response';
+import { roomResponse } from '@pannet/core/rooms/made-response';
 import { roomKinds } from '@pannet/core/rooms/room';
 import { startingRoom } from '@pannet/core/rooms/starting';
 import { rateHz, type Material } from './material.ts';

@@ -63,6 +63,30 @@ test('a lick is opened by a throw from bar to bar: exported, it is wide there an
   await tempo.fill('120');
   await tempo.press('Enter');
   await expect(page.getByTestId('ruler')).toHaveAttribute('data-marks', /\b3\b/);
+  // By bars the loop is typed, too; what is none is said.
+  await page.getByRole('button', { name: '1.1.1' }).click();
+  for (const [label, place] of [
+    ['Loop from', '3.3'],
+    ['Loop to', '4'],
+    ['Loop to', '4.9'],
+  ]) {
+    const field = page.getByRole('textbox', { name: label });
+    await field.fill(place);
+    await field.press('Enter');
+  }
+  await expect(
+    page.getByText(/such as 17\.3\.2, or a time such as 1:02\.5; “4\.9” is none/),
+  ).toBeVisible();
+  const loop = await page.evaluate(
+    () =>
+      (
+        globalThis as unknown as {
+          pannet: { playback: { store: { getState(): { loop: unknown } } } };
+        }
+      ).pannet.playback.store.getState().loop,
+  );
+  expect(loop).toEqual({ start: 5 * rate, end: 6 * rate });
+  await page.keyboard.press('Escape');
   // Bar 2 to bar 3, by hand and not quite: 2 to 4 s.
   await dragLoop(page, 'lick', 2.06 / 8, 3.95 / 8);
   await page.getByRole('button', { name: 'In the loop …' }).click();

@@ -13,7 +13,7 @@ import {
 import { findMend } from '@pannet/core/findings/find-mend';
 import { findingCodes, type FindingCode } from '@pannet/core/findings/finding';
 import { gauges } from '@pannet/core/findings/gauges';
-import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
+import { measurePart, type KnownPlain } from '@pannet/core/findings/measure-part';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';
 import { withImpulses, writeImageFile, type ImageFile } from '@pannet/core/image/image-file';
 import { failure, success, type Outcome } from '@pannet/core/outcome';

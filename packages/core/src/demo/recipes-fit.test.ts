@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { spliceNeeds } from '../derived/splice-library.ts';
 import { findingsOfPart } from '../findings/part-findings.ts';
-import { measurePart } from '../findings/part-figures.ts';
+import { measurePart } from '../findings/measure-part.ts';
 import { bytesInMemory } from '../formats/byte-source.ts';
 import { readWavLayout } from '../formats/wav-read.ts';
 import { compile } from '../rendering/compile.ts';

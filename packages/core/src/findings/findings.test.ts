@@ -7,7 +7,7 @@ import type { Family } from '../song/song.ts';
 import type { SourceFacts } from '../sources/facts.ts';
 import { newVoice } from '../voices/voice.ts';
 import { findingsOf } from './findings.ts';
-import { levelOf } from './part-figures.ts';
+import { levelOf } from './measure-part.ts';
 import { sourceFindings } from './source-findings.ts';
 
 const rate = 48_000;

@@ -17,7 +17,7 @@ import { withMotion, type MovedOtherwise } from './motion-mends.ts';
 import { curveDescription } from '../moves/curve.ts';
 import { voiceTarget } from '../song/moves-of.ts';
 import { findingsOfPart } from './part-findings.ts';
-import { measurePart } from './part-figures.ts';
+import { measurePart } from './measure-part.ts';
 
 const { abs, max, min } = Math;
 // The lowest rate at which all bands that count are there: three times as fast as the usual one.

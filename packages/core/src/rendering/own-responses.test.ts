@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { noise, sine } from '../measurement/signals.fixture.ts';
-import { prepareResponse, responseNeeds, type RoomResponse } from '../rooms/response.ts';
+import { prepareResponse } from '../rooms/made-response.ts';
+import { responseNeeds, type RoomResponse } from '../rooms/response.ts';
 import { newRoom, type Room } from '../rooms/room.ts';
 import { apply } from '../song/commands.ts';
 import type { Song } from '../song/song.ts';

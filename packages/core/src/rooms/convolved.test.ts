@@ -3,7 +3,8 @@ import fc from 'fast-check';
 import { noise } from '../measurement/signals.fixture.ts';
 import { differenceDb } from '../rendering/memory.fixture.ts';
 import { impulse, nothing, power, returned, t30 } from './impulse.fixture.ts';
-import { roomResponse, responseNeed } from './response.ts';
+import { roomResponse } from './made-response.ts';
+import { responseNeed } from './response.ts';
 import { ringingOf } from './ringing.ts';
 import { newRoom, type AnySound, type Room } from './room.ts';
 

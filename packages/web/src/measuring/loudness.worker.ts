@@ -1,4 +1,5 @@
-import { levelOf, type Level } from '@pannet/core/findings/part-figures';
+import { levelOf } from '@pannet/core/findings/measure-part';
+import { type Level } from '@pannet/core/findings/part-figures';
 import { renderPart } from '@pannet/core/rendering/offline';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';

@@ -1,7 +1,7 @@
 import { mostReduction } from '@pannet/core/derived/reduction';
 import { makingLoader } from '@pannet/core/derived/making';
 import { takeSource } from '@pannet/core/derived/take-source';
-import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
+import { measurePart, type KnownPlain } from '@pannet/core/findings/measure-part';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';

@@ -1,6 +1,6 @@
 import { evenedChains } from '@pannet/core/findings/chains';
 import { findMend, type EvenChains } from '@pannet/core/findings/find-mend';
-import { measurePart, type KnownPlain } from '@pannet/core/findings/part-figures';
+import { measurePart, type KnownPlain } from '@pannet/core/findings/measure-part';
 import { findSafer, type Search } from '@pannet/core/findings/safer';
 import type { Image } from '@pannet/core/image/image';
 import { measureStereo } from '@pannet/core/measurement/report';

@@ -10,7 +10,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { changeText } from '../image/voice-edits.ts';
-import { useRate } from '../session/open-song.ts';
+import { useBars, useRate } from '../session/open-song.ts';
 import { axisOf } from './move-axis.ts';
 
 interface Fields<Of extends Curve> {
@@ -29,6 +29,7 @@ export function PointFields(props: Fields<Points> & { readonly n: number | null 
   const { curve, parameter, base, kept, n, onKeep, onPreview } = props;
   const { row, shown, addedBy } = axisOf(parameter, base);
   const rateHz = useRate();
+  const bars = useBars();
   const point = n === null ? undefined : curve.points.at(n);
   if (!point || n === null)
     return <span className="quiet small">double click: a point · drag it · Delete removes it</span>;
@@ -44,6 +45,7 @@ export function PointFields(props: Fields<Points> & { readonly n: number | null 
         label="Time of the point"
         seconds={point.atS}
         sample={1 / rateHz}
+        tempo={bars}
         onCommit={(atS) => at(`point at ${clock(atS, 2)}`, { atS })}
         onRefuse={say}
       />

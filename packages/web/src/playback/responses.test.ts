@@ -1,5 +1,6 @@
 import { beforeEach, expect, test } from '@jest/globals';
-import { roomResponse, responseNeed, type RoomResponse } from '@pannet/core/rooms/response';
+import { roomResponse } from '@pannet/core/rooms/made-response';
+import { responseNeed, type RoomResponse } from '@pannet/core/rooms/response';
 import { newRoom, type Room } from '@pannet/core/rooms/room';
 import { apply } from '@pannet/core/song/commands';
 import type { Song } from '@pannet/core/song/song';

@@ -1,4 +1,5 @@
-import { prepareResponse, type RoomResponse } from '@pannet/core/rooms/response';
+import { prepareResponse } from '@pannet/core/rooms/made-response';
+import { type RoomResponse } from '@pannet/core/rooms/response';
 import { answer } from '../workers/ask.ts';
 import type { ResponseJob } from './responses.ts';
 import { RecordingReader } from './recording-reader.ts';

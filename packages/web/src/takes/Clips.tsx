@@ -6,7 +6,7 @@ import { useState, type KeyboardEvent } from 'react';
 import { TimeField } from '../controls/TimeField.tsx';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useBars, useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
 import { ShiftField } from './ShiftField.tsx';
 
@@ -25,6 +25,7 @@ const edgePixels = 6;
 export function Clips({ part, take, view, width, height }: Props) {
   const open = useOpenSong();
   const rateHz = useRate();
+  const bars = useBars();
   const [chosen, setChosen] = useState<number | null>(null);
   const { clips } = take;
   if (!clips) return null;
@@ -78,6 +79,7 @@ export function Clips({ part, take, view, width, height }: Props) {
             label={`Place of clip ${chosen + 1} of ${take.name}`}
             seconds={at.atFrame / rateHz}
             sample={1 / rateHz}
+            tempo={bars}
             onCommit={(seconds) =>
               keep(`at ${clock(seconds, 3)}`, chosen, {
                 ...at,

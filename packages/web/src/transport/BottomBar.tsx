@@ -2,6 +2,8 @@ import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icon
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
+import { barPlace } from '@pannet/core/moves/bar-place';
+import type { Tempo } from '@pannet/core/moves/tempo';
 import { songFrames } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
 import Dropdown from 'react-bootstrap/Dropdown';
@@ -10,7 +12,14 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
-import { useAnalyst, useOpenSong, usePlayback, useRate, useSession } from '../session/open-song.ts';
+import {
+  useAnalyst,
+  useBars,
+  useOpenSong,
+  usePlayback,
+  useRate,
+  useSession,
+} from '../session/open-song.ts';
 import { setLoopBetween } from '../session/loop.ts';
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
@@ -73,6 +82,12 @@ export function BottomBar({ drawer, onDrawer }: Props) {
   );
 }
 
+/** A place by bars as it runs: bar, beat and sixteenth, always all three. */
+function inSixteenths(tempo: Tempo, seconds: number): string {
+  const [bar, beat = '1', sixteenth = '1'] = barPlace(tempo, seconds).split('.');
+  return [bar, beat, sixteenth].join('.');
+}
+
 /** Where it plays; behind it the place and the loop, typed. */
 function Clock() {
   const open = useOpenSong();
@@ -81,6 +96,7 @@ function Clock() {
   const loading = usePlayback((state) => state.state === 'loading');
   const frames = useSession(({ shown }) => songFrames(shown));
   const rate = useRate();
+  const bars = useBars();
   const { start, end } = loop ?? { start: 0, end: frames };
   const at = (seconds: number) => Math.min(frames, Math.round(seconds * rate));
   const field = (label: string, place: number, onCommit: (frame: number) => void) => (
@@ -90,6 +106,7 @@ function Clock() {
         label={label}
         seconds={place / rate}
         sample={1 / rate}
+        tempo={bars}
         onCommit={(seconds) => onCommit(at(seconds))}
         onRefuse={say}
       />
@@ -104,7 +121,7 @@ function Clock() {
         className="mono clock-toggle"
         title="Place in the song; press to type it, and the loop"
       >
-        {loading ? 'loading' : clock(frame / rate, 1)}
+        {loading ? 'loading' : bars ? inSixteenths(bars, frame / rate) : clock(frame / rate, 1)}
       </Dropdown.Toggle>
       <Dropdown.Menu className="p-2" style={{ width: 220 }}>
         {field('Playhead', frame, (place) => open.playback.seek(place))}

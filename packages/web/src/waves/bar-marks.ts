@@ -1,3 +1,4 @@
+import { partsOfBeat as parts } from '@pannet/core/moves/bar-place';
 import { barsAt, secondsAtBar, tempoAt, type Tempo } from '@pannet/core/moves/tempo';
 import type { TimeView } from './time-view.ts';
 
@@ -9,8 +10,6 @@ export interface BarMark {
   readonly bar: boolean;
 }
 
-/** Beats are parted into so many: sixteenths, where a beat is a quarter. */
-const parts = 4;
 /** Bars that a ruler may go by. */
 const bars = [1, 2, 4, 8, 16, 32, 64, 128, 256, 512, 1024];
 const mostMarks = 200;
