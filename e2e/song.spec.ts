@@ -241,3 +241,63 @@ test('a room rings by a response of one’s own: dropped, shortened, exported as
   );
   await expect(room.getByTestId('response-Own response')).toContainText('60 dB down in 0.5');
 });
+
+test('a group in a group with a spring that gives back into it: nested, ridden, exported as it is heard, undone', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  await openParts(page, 'Nested', ['Oboe', 'Viola', 'Drum']);
+  await toSong(page);
+  for (const name of ['Oboe', 'Viola']) {
+    await nameOf(page, name).click();
+    await page.getByLabel(`Group of ${name}`).selectOption('new');
+  }
+  const [outer, inner] = [page.getByTestId('group-Group 1'), page.getByTestId('group-Group 2')];
+  await inner.getByRole('button', { name: 'Settings of Group 2' }).click();
+  await inner.getByLabel('Group 2 lies in').selectOption({ label: 'Group 1' });
+  await outer.getByRole('button', { name: 'Settings of Group 1' }).click();
+  // No circle is offered: only what may lie there.
+  await expect(
+    outer.getByLabel('Group 1 lies in').getByRole('option', { name: 'Group 2' }),
+  ).toHaveCount(0);
+  await nameOf(page, 'Drum').click();
+  await page.getByLabel('Add a room').selectOption('spring');
+  await page.getByLabel(/^Feed a room/).selectOption({ label: 'Spring' });
+  const room = page.getByTestId('room-Spring');
+  await room.getByRole('button', { name: 'Settings of Spring' }).click();
+  await room.getByLabel('Spring gives back into').selectOption({ label: 'Group 1' });
+  expect(await seriousFaults(page)).toEqual([]);
+
+  // Both parts and the spring of the third are in the outer group, heard alone and written alike.
+  const level = outer.getByRole('textbox', { name: 'Level of Group 1' });
+  await level.fill('-6');
+  await level.press('Enter');
+  const group = await exported(page, 'Group 1, group');
+  const spring = await exported(page, 'Spring, return');
+  const oboe = await exported(page, 'Oboe');
+  const viola = await exported(page, 'Viola');
+  const gain = 10 ** (-6 / 20);
+  for (let n = 2 * rate; n < 5 * rate; n += 7)
+    for (const side of [0, 1])
+      if (abs(group[side][n] - gain * (oboe[side][n] + viola[side][n] + spring[side][n])) > 1e-6)
+        throw new Error(`Side ${side} of the group is not what is in it at ${n}.`);
+  expect(group[0].length).toBeGreaterThan(20 * rate);
+  await outer.getByRole('button', { name: 'Solo Group 1' }).click();
+  await wakeAudio(page);
+  const alone = await tap(page, 6 * rate, 2 * rate, 'heard');
+  let apart = 0;
+  // A spring begins empty where it plays from: its own seconds have passed by then.
+  for (let n = rate; n < 2 * rate; n++)
+    apart = max(apart, abs(alone.left[n] - group[0][alone.frame + n]));
+  expect(apart).toBeLessThan(0.02);
+
+  // Dissolved, the inner group is gone and its part in the outer one; all of it is undone over a reload.
+  await inner.getByRole('button', { name: 'Dissolve Group 2' }).click();
+  await expect(inner).toHaveCount(0);
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  await page.reload();
+  await undo(page, 'Undo Group 2: dissolved').click();
+  await expect(inner).toBeVisible();
+  await inner.getByRole('button', { name: 'Settings of Group 2' }).click();
+  await expect(inner.getByLabel('Group 2 lies in').locator('option:checked')).toHaveText('Group 1');
+});

@@ -2,7 +2,7 @@ import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/f
 import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderRoot } from '@pannet/core/rendering/offline';
-import { planEnd, roots } from '@pannet/core/rendering/plan';
+import { nodesUnder, planEnd, roots } from '@pannet/core/rendering/plan';
 import { partFrames, partsInOrder, songFrames, type Song } from '@pannet/core/song/song';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { planOfParts } from '../playback/prepared-song.ts';
@@ -58,8 +58,9 @@ async function toRender(song: Song, id: string, splices: KnownSplices) {
     .flatMap(({ takes }) => takes)
     .some(({ recording }) => song.recordings[recording].encoding === 'float');
   const bits: WrittenBits = float ? '32f' : '24';
-  // What a room gives back comes with its tail: that is what it is for.
-  return { plan, root, name, frames: kind === 'room' ? end : length, end, bits };
+  // What a room gives back comes with its tail, also where it does so in a group: that is what it is for.
+  const rings = nodesUnder(plan, root).some((node) => node.kind === 'room');
+  return { plan, root, name, frames: rings ? end : length, end, bits };
 }
 
 /** The same renderer that plays; the source's rate and length, 24 bits, or float if the source is. */

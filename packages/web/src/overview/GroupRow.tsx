@@ -183,7 +183,7 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
           type="button"
           className="btn-tool"
           aria-label={`Dissolve ${name}`}
-          title="Dissolve: its parts stay, in no group"
+          title={`Dissolve: its parts stay, in ${group.parentId === null ? 'no group' : 'the group that it lies in'}`}
           onClick={dissolve}
         >
           <Trash aria-hidden />
