@@ -144,6 +144,7 @@ describe('a recorded response made ready', () => {
     ['nothing but silence', new Float32Array(500)],
     ['one frame', Float32Array.of(0.5)],
     ['what never falls', new Float32Array(5000).fill(0.3)],
+    ['what is no number here and there', Float32Array.of(0.5, NaN, 0.2, Infinity, 0.1)],
   ])('%s is taken as it is, with no decay where there is none', (_, side) => {
     const { decayS, frames } = roomResponse('k', [side], rate, 50);
     expect(frames).toBeGreaterThan(0);

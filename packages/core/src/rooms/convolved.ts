@@ -6,6 +6,11 @@ import type { AnySound, Ringing, Sides } from './room.ts';
 
 const { ceil, max, min } = Math;
 
+/** With so much of the other side in each, both are the middle. */
+const half = 0.5;
+/** As long as any gain takes, in s. */
+const goesOverS = 0.02;
+
 /** So many frames come in at once. */
 const [stretch] = partSizes;
 
@@ -242,19 +247,22 @@ export class Convolved implements Ringing {
   readonly #head: Parts;
   readonly #later: readonly LongParts[];
   readonly #input = pair(stretch);
+  /** It goes over by so much each frame. */
+  readonly #slope: number;
   #together: boolean;
   /** How much of the other side goes into each. */
   #across: number;
 
-  constructor({ key, levels }: RoomResponse, { own }: AnySound) {
+  constructor({ key, levels }: RoomResponse, { own }: AnySound, rateHz: number) {
     this.#key = key;
+    this.#slope = half / (goesOverS * rateHz);
     this.#head = new Parts(stretch, levels[0]);
     const first = [...key].reduce((sum, letter) => sum + letter.charCodeAt(0), 0);
     this.#later = levels.flatMap((kernels, n) =>
       n === 0 || kernels[0].parts === 0 ? [] : [new LongParts(partSizes[n], kernels, first)],
     );
     this.#together = own.together;
-    this.#across = own.together ? 0.5 : 0;
+    this.#across = own.together ? half : 0;
   }
 
   fits({ kind, response }: AnySound): boolean {
@@ -266,7 +274,7 @@ export class Convolved implements Ringing {
   }
 
   settle(): void {
-    this.#across = this.#together ? 0.5 : 0;
+    this.#across = this.#together ? half : 0;
   }
 
   clear(): void {
@@ -293,18 +301,18 @@ export class Convolved implements Ringing {
       this.#later[n].process(this.#input, lateLeft, lateRight);
   }
 
-  /** Each side, or the middle on both; it goes over within a stretch. */
+  /** Each side, or the middle on both. */
   #takeIn(left: Float64Array, right: Float64Array): void {
     const inLeft = this.#input[0];
     const inRight = this.#input[1];
-    const goal = this.#together ? 0.5 : 0;
-    const slope = (goal - this.#across) / stretch;
+    const slope = this.#together ? this.#slope : -this.#slope;
+    let across = this.#across;
     for (let n = 0; n < stretch; n++) {
-      const across = this.#across + slope * (n + 1);
+      across = max(0, min(half, across + slope));
       inLeft[n] = left[n] + across * (right[n] - left[n]);
       inRight[n] = right[n] + across * (left[n] - right[n]);
     }
-    this.#across = goal;
+    this.#across = across;
   }
 }
 

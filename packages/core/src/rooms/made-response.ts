@@ -31,7 +31,7 @@ export function roomResponse(
   rateHz: number,
   decayPercent = 100,
 ): RoomResponse {
-  const cut = withoutSilence(sides);
+  const cut = withoutSilence(sides.map(finite));
   const own = decayOf(cut, rateHz);
   const shaped = own === null ? cut : faster(cut, own, decayPercent, rateHz);
   const energy = shaped.reduce((sum, side) => sum + energyOf(side), 0) / shaped.length;
@@ -54,6 +54,13 @@ export function roomResponse(
 const onsetShare = 0.01;
 /** Behind this nothing of it is in any file: −160 dB. */
 const endShare = 1e-8;
+
+/** What is no number counts as silence: it would stay in the sound for ever. */
+function finite(side: Float32Array): Float32Array {
+  return side.every(Number.isFinite)
+    ? side
+    : side.map((value) => (Number.isFinite(value) ? value : 0));
+}
 
 function withoutSilence(sides: readonly Float32Array[]): Float64Array[] {
   let peak = 0;

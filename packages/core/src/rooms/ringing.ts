@@ -9,7 +9,7 @@ import { isNetwork, type AnySound, type Ringing } from './room.ts';
 export function ringingOf(sound: AnySound, rateHz: number): Ringing {
   if (isNetwork(sound)) return new Network(sound, rateHz);
   if (sound.kind === 'own')
-    return sound.response ? new Convolved(sound.response, sound) : new Silent();
+    return sound.response ? new Convolved(sound.response, sound, rateHz) : new Silent();
   return sound.kind === 'spring' ? new Spring(sound, rateHz) : new Echo(sound, rateHz);
 }
 
@@ -18,4 +18,10 @@ export function ringingMemory(sound: AnySound, rateHz: number): number {
   if (isNetwork(sound)) return Math.ceil(memoryS(sound) * rateHz);
   if (sound.kind === 'own') return sound.response?.frames ?? 0;
   return sound.kind === 'spring' ? springMemory(sound, rateHz) : echoMemory(sound.echo, rateHz);
+}
+
+/** How long it is heard after what went in has ended, to −60 dB, in frames. Its memory goes to −120; a recording is heard as long as it is. */
+export function ringingTail(sound: AnySound, rateHz: number): number {
+  const memory = ringingMemory(sound, rateHz);
+  return sound.kind === 'own' ? memory : Math.ceil(memory / 2);
 }

@@ -30,10 +30,13 @@ export function useResponseComing({ kept, edits }: Changing) {
         files,
         ({ recording }) => {
           const room = kept();
+          const { song } = open.session.store.getState();
+          // It was removed meanwhile.
+          if (!song.rooms.some(({ id }) => id === room.id)) return false;
           const own = { ...room.own, recording: recording.hash };
           const ringing = room.kind === 'own' ? room : asKind(room, 'own');
           return open.do(`${room.name}: response ${recording.fileName}`, [
-            ...puttingOf(open.session.store.getState().song, recording),
+            ...puttingOf(song, recording),
             ...edits({ ...ringing, own }),
           ]);
         },

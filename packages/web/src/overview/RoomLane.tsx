@@ -256,6 +256,9 @@ function EchoTimes({ room }: Pick<Props, 'room'>) {
   return (
     <p className="quiet small m-0 mt-1" data-testid={`times-${room.name}`}>
       left after {figure(timeMs, 1)} ms, right after {figure((timeMs * ratioPercent) / 100, 1)} ms
+      {room.echo.beats !== null && tempo && tempo.length > 1
+        ? ', by the tempo that the song begins with'
+        : ''}
     </p>
   );
 }

@@ -1,4 +1,4 @@
-import { ringingMemory, ringingOf } from '../../rooms/ringing.ts';
+import { ringingMemory, ringingOf, ringingTail } from '../../rooms/ringing.ts';
 import { responseBytes, type RoomResponse } from '../../rooms/response.ts';
 import type { AnySound, Ringing, Room } from '../../rooms/room.ts';
 import { Biquad, type BiquadCoefficients } from '../../signal/biquad.ts';
@@ -274,8 +274,7 @@ export const roomKind: NodeKind<RoomNode> = {
     const pre = Math.ceil((preMs / 1000) * rateHz);
     return pre + ringingMemory(room, rateHz) + filterMemory(cutSections(room, rateHz));
   },
-  // Its memory goes to −120 dB.
-  tailFrames: ({ room }, rateHz) => Math.ceil(ringingMemory(room, rateHz) / 2),
+  tailFrames: ({ room }, rateHz) => ringingTail(room, rateHz),
   latencyFrames: () => 0,
   pack: (node) => {
     const { response } = node.room;
