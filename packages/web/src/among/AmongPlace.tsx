@@ -57,11 +57,10 @@ export function AmongPlace() {
   const found = crowdingOf(heard);
   const waiting = shown === 'along' ? 0 : song.partOrder.length - parts.length;
   const measured = shown !== 'along' || state.kind === 'done';
+  const stale = shown === 'along' && state.kind === 'done' && state.stale;
   return (
     <div className="among-place">
-      <div
-        className={`among-drawings${shown === 'along' && state.kind === 'done' && state.stale ? ' stale' : ''}`}
-      >
+      <div className={`among-drawings${stale ? ' stale' : ''}`}>
         <OutlineDrawing
           parts={heard}
           selected={partId}
@@ -99,7 +98,7 @@ export function AmongPlace() {
         {found.map(({ code, partIds, sentence }) => (
           <p
             key={`${code}${partIds.join()}`}
-            className="finding m-0"
+            className={`finding m-0${stale ? ' opacity-50' : ''}`}
             data-testid={`crowding-${code}`}
           >
             {sentence}
