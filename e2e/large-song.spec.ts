@@ -1,5 +1,5 @@
 import { once } from 'node:events';
-import { request as httpRequest } from 'node:http';
+import { request as httpRequest, type IncomingMessage } from 'node:http';
 import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { neutralGroupStage } from '@pannet/core/image/group-stage';
@@ -30,9 +30,10 @@ async function uploadStreamed(
     headers: { 'Content-Type': 'application/octet-stream', 'Content-Length': bytes.length },
   });
   sent.end(bytes);
-  const [response] = (await once(sent, 'response')) as [AsyncIterable<Buffer>];
+  const [response] = (await once(sent, 'response')) as [IncomingMessage];
   let text = '';
-  for await (const piece of response) text += piece.toString();
+  for await (const piece of response) text += String(piece);
+  if (response.statusCode !== 201) throw new Error(text);
   return JSON.parse(text) as Recording;
 }
 

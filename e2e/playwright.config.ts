@@ -1,16 +1,8 @@
 import { defineConfig } from '@playwright/test';
 
-/** Journeys in which is listened, in real time. */
-const listening = /(amps|fold-and-ear|large-song|main-job|moves|no-click|song|takes)\.spec\.ts$/;
-
 export default defineConfig({
   testDir: '.',
-  // Two at once, one of each: while one listens as long as it plays, the other has a core to compute.
-  workers: 2,
-  projects: [
-    { name: 'listening', testMatch: listening, workers: 1 },
-    { name: 'working', testIgnore: listening, workers: 1 },
-  ],
+  workers: 1,
   timeout: 120_000,
   expect: { timeout: 15_000 },
   globalSetup: './global-setup.ts',

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test, type Page } from '@playwright/test';
 import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -21,17 +21,21 @@ import { exported, exportedFile, nameOf, toSong, undo } from './song-place.ts';
 
 const { abs, log10, max } = Math;
 
-test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is what is heard beside the part', async ({
-  page,
-}) => {
-  test.setTimeout(240_000);
-  // A breath of noise, and time for the room.
+/** A song of one part: a breath of noise, and time for a room. */
+async function openBreath(page: Page): Promise<void> {
   const voice = new Float32Array(3 * rate);
   voice.set(noise(0.3, rate, 5, 0.2), rate / 2);
   await page.goto(address());
   await dropFiles(page, '.songs-page', [
     { name: 'voice.wav', bytes: wavFile([voice], rate, '24') },
   ]);
+}
+
+test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is what is heard beside the part', async ({
+  page,
+}) => {
+  test.setTimeout(240_000);
+  await openBreath(page);
   await page.getByRole('button', { name: 'Add a pair' }).click();
   await toSong(page);
   await page.getByLabel('Add a room').selectOption('plate');
@@ -153,12 +157,7 @@ test('a room rings by a response of one’s own: dropped, shortened, exported as
   page,
 }) => {
   test.setTimeout(240_000);
-  const voice = new Float32Array(3 * rate);
-  voice.set(noise(0.3, rate, 5, 0.2), rate / 2);
-  await page.goto(address());
-  await dropFiles(page, '.songs-page', [
-    { name: 'voice.wav', bytes: wavFile([voice], rate, '24') },
-  ]);
+  await openBreath(page);
   await toSong(page);
   await page.getByLabel('Add a room').selectOption('own response');
   await page.getByLabel(/^Feed a room/).selectOption({ label: 'Own response' });

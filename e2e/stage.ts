@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
-import { expect, test, type Locator, type Page } from '@playwright/test';
+import { expect, type Locator, type Page } from '@playwright/test';
 import { bytesInMemory } from '@pannet/core/formats/byte-source';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { readWavLayout } from '@pannet/core/formats/wav-read';
@@ -18,9 +18,8 @@ import { newPart, type Recording } from '@pannet/core/song/song';
 export const repository = fileURLToPath(new URL('..', import.meta.url));
 export const rate = 48_000;
 
-/** Of the server that the journey at work is meant for. */
 export function address(): string {
-  const url = process.env[`E2E_URL_${test.info().project.name}`];
+  const url = process.env.E2E_URL;
   if (!url) throw new Error('The journeys are started through their configuration.');
   return url;
 }

@@ -13,37 +13,30 @@ import {
   type Part,
   type Song,
 } from '../song/song.ts';
-import { inTempo } from '../rooms/in-tempo.ts';
-import { responseNeed, type ResponseLibrary, type RoomResponse } from '../rooms/response.ts';
+import type { ResponseLibrary } from '../rooms/response.ts';
 import { channelSource, type PcmSource } from '../sources/blocks.ts';
 import { isNeutralPreparation, type Preparation } from '../takes/preparation.ts';
 import { centreGain, type PanLaw } from '../voices/pan-law.ts';
 import type { SplicePlan } from '../voices/splices.ts';
-import { still as unmoved, type PartMoves, type VoiceMoves } from './part-nodes.ts';
-import { ringingRoot, type RoomAlong } from './room-nodes.ts';
-import { planOf, type Along } from './song-nodes.ts';
 import {
-  roots,
-  type BedPlan,
+  along,
+  movesById,
+  movingVoices,
+  roomsAlong,
+  standing,
+  type MovingVoices,
+} from './compile-along.ts';
+import { planOf } from './song-nodes.ts';
+import {
   type PartPlan,
   type PlainPlan,
   type RenderPlan,
   type StageGains,
   type StagePlan,
 } from './plan.ts';
-import { heardHz, sameValue, type MovingValue, type Value } from './value.ts';
-import type { MovingParameter } from '../parameters/tables.ts';
-import type { Group, Move } from '../song/along.ts';
-import { innermostFirst } from '../song/groups.ts';
-import {
-  feedTarget,
-  levelTarget,
-  moveOf,
-  partTarget,
-  voiceTarget,
-  type MoveTarget,
-} from '../song/moves-of.ts';
-import { delayInMs, type Voice } from '../voices/voice.ts';
+import { sameValue } from './value.ts';
+import type { Move } from '../song/along.ts';
+import type { Voice } from '../voices/voice.ts';
 import {
   behindSharedDrive,
   compileStrands,
@@ -75,102 +68,6 @@ export function compile(
     along(song, rateHz, moves, roomsAlong(song, responses, previous)),
     previous,
   );
-}
-
-/** By what they belong to: a drag asks for those of every part again and again. */
-type MovesById = ReadonlyMap<string, readonly Move[]>;
-
-function movesById({ moves }: Song): MovesById {
-  const found = new Map<string, Move[]>();
-  for (const move of moves) {
-    const { id } = move.target;
-    const known = found.get(id);
-    if (known) known.push(move);
-    else found.set(id, [move]);
-  }
-  return found;
-}
-
-/** Rooms as they ring in the song: what is recorded but not ready yet rings on as in `previous`. */
-function roomsAlong(
-  { rooms, tempo, recordings }: Song,
-  responses: ResponseLibrary,
-  previous: RenderPlan | null,
-): RoomAlong[] {
-  return rooms.map((room) => {
-    const need = responseNeed(room, recordings);
-    const response = need && (responses.get(need.key) ?? ringsBy(previous, room.id));
-    return response ? { ...room, response } : inTempo(room, tempo);
-  });
-}
-
-function ringsBy(plan: RenderPlan | null, roomId: string): RoomResponse | undefined {
-  const id = ringingRoot(roots.room(roomId));
-  const node = plan?.nodes.find((one) => one.id === id);
-  return node?.kind === 'room' ? node.room.response : undefined;
-}
-
-function along(song: Song, rateHz: number, moves: MovesById, rooms: readonly RoomAlong[]): Along {
-  const value = (target: MoveTarget, as: MovingValue['as'], base: number): MovingValue | null => {
-    const own = moves.get(target.id);
-    const move = own ? moveOf({ moves: own }, target) : null;
-    return move && movingValue(song, move, as, base, rateHz);
-  };
-  const gain = (target: MoveTarget, base: number) => value(target, 'gain', base) ?? base;
-  return {
-    panLaw: song.panLaw,
-    bed: compileBed(song),
-    groups: innermostFirst(song.groups).map((group) => groupPlan(group, gain)),
-    rooms,
-    roomGain: (id) => gain(levelTarget('room', id), 1),
-    feedGain: (id, of, base) => gain(feedTarget(id, of), base),
-    partMoves: (partId) => (moves.has(partId) ? partMoves(song.parts[partId], value) : unmoved),
-  };
-}
-
-function movingValue(
-  { tempo }: Song,
-  { target: { parameter }, curve }: Move,
-  as: MovingValue['as'],
-  base: number,
-  rateHz: number,
-): MovingValue {
-  return { as, base, parameter, curve, tempo, rateHz };
-}
-
-function groupPlan(
-  { id, partIds, parentId, levelDb, muted, preparation, stage }: Group,
-  gain: (target: MoveTarget, base: number) => Value,
-): Along['groups'][number] {
-  const level = gain(levelTarget('group', id), dbToGain(db(levelDb)));
-  return { id, partIds, parentId, bus: { preparation, stage }, gain: muted ? 0 : level };
-}
-
-type ValueOf = (target: MoveTarget, as: MovingValue['as'], base: number) => MovingValue | null;
-
-/** What moves of a part along the song. */
-function partMoves({ id, image }: Part, value: ValueOf): PartMoves {
-  const own = (parameter: MovingParameter, as: MovingValue['as'] = 'gain', base = 1) =>
-    value(partTarget(id, parameter), as, base);
-  return {
-    level: own('levelDb') ?? 1,
-    flanks: own('flanksDb') ?? 1,
-    width: own('widthPercent', 'percent', image.stage.widthPercent),
-    image: own('imagePercent', 'image'),
-    plain: own('imagePercent', 'plain'),
-    voices: image.voices.flatMap(({ id: of, placement, tone }): VoiceMoves[] => {
-      const level = value(voiceTarget(id, of, 'levelDb'), 'gain', 1);
-      const place =
-        placement.kind === 'pan'
-          ? value(voiceTarget(id, of, 'panPercent'), 'percent', placement.panPercent)
-          : null;
-      const openHz = tone.highCutHz ?? heardHz.max;
-      const hz = value(voiceTarget(id, of, 'highCutOctaves'), 'hz', openHz);
-      const q = value(voiceTarget(id, of, 'peakDb'), 'q', 1);
-      const cut = hz || q ? { hz: hz ?? openHz, q: q ?? Math.SQRT1_2 } : null;
-      return level || place || cut ? [{ id: of, level: level ?? 1, place, cut }] : [];
-    }),
-  };
 }
 
 /** What the plan of a part was made of: it is the same one while that is. */
@@ -244,40 +141,6 @@ function compilePart(
   return plan;
 }
 
-/** Ids of the voices of which that moves along the song. */
-type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove' | 'delaysMove'>;
-
-const still: MovingVoices = {
-  placesMove: new Set(),
-  cutsMove: new Set(),
-  delaysMove: new Map(),
-};
-
-/** @param moves of the part */
-function movingVoices(
-  song: Song,
-  { id: partId, image }: Part,
-  rateHz: number,
-  moves: readonly Move[],
-): MovingVoices {
-  if (moves.length === 0) return still;
-  const of = (...parameters: readonly MovingParameter[]) =>
-    image.voices.flatMap(({ id }) =>
-      parameters.some((parameter) => moveOf({ moves }, voiceTarget(partId, id, parameter)))
-        ? [id]
-        : [],
-    );
-  const delays = image.voices.flatMap(({ id, delay }): [string, MovingValue][] => {
-    const move = moveOf({ moves }, voiceTarget(partId, id, 'delayMs'));
-    return move ? [[id, movingValue(song, move, 'ms', delayInMs(delay, rateHz), rateHz)]] : [];
-  });
-  return {
-    placesMove: new Set(of('panPercent')),
-    cutsMove: new Set(of('highCutOctaves', 'peakDb')),
-    delaysMove: new Map(delays),
-  };
-}
-
 function sameDelays(a: MovingVoices['delaysMove'], b: MovingVoices['delaysMove']): boolean {
   return (
     a.size === b.size &&
@@ -329,7 +192,7 @@ export function planImage(
   previous: PartPlan | null = null,
 ): PartPlan {
   const { image, preparation, panLaw, level, plainVoice } = made;
-  const { impulses = noImpulses, moving = still } = made;
+  const { impulses = noImpulses, moving = standing } = made;
   const ground = { rateHz, impulses, ...moving };
   const ready = takes.map((take) => readyTake(take, preparation, image.drive, rateHz));
   return {
@@ -419,16 +282,5 @@ function plainPlan(
       placed: null,
     },
     level,
-  };
-}
-
-function compileBed(song: Song): BedPlan | null {
-  if (!song.bed) return null;
-  const recording = song.recordings[song.bed.recording];
-  const channel = (n: number) => channelSource(recording, n);
-  return {
-    left: channel(0),
-    right: channel(recording.channels - 1),
-    gain: dbToGain(db(song.bed.levelDb)),
   };
 }

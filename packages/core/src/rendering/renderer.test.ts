@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { neutralImage, type Image } from '../image/image.ts';
 import { anyImage, anyPreparation } from '../image/any-image.fixture.ts';
 import { neutralStage } from '../image/stage.ts';
+import { blockFrames } from '../sources/blocks.ts';
 import { neutralTone } from '../voices/tone.ts';
 import { neutralTuner, newVoice, type Delay, type Voice } from '../voices/voice.ts';
 import { findRecipe, recipes } from '../image/recipes.ts';
@@ -174,6 +175,18 @@ describe('laws', () => {
       ),
       { numRuns: 12 },
     );
+  });
+
+  test('a stretch that ends just before a block reads into it while a splice fades: an octave up', async () => {
+    const voices = [newVoice('v1', 'up', { tuner: { kind: 'chords', cents: 0, semitones: 12 } })];
+    const memory = memorySong([take], rate, { voices, stage: neutralStage });
+    const plan = await memoryPlan(memory);
+    const whole = await renderStretch(plan, 'p0', memory.load, 0, take.length);
+    // Every place before the border, in steps that no splice is shorter than.
+    for (let end = 2 * blockFrames - 3000; end < 2 * blockFrames; end += 120) {
+      const part = await renderStretch(plan, 'p0', memory.load, end - 900, end);
+      expect(part.left).toEqual(whole.left.slice(end - 900, end));
+    }
   });
 
   test('the player in blocks of any size taps what the export renders', async () => {

@@ -2,8 +2,8 @@ import { driftParameters, voiceParameters } from '../parameters/tables.ts';
 import { delayTaps, movingTaps } from '../signal/sinc.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import type { DriftPath } from '../voices/drift.ts';
-import { longestWanderMs } from '../voices/splice-planning.ts';
-import { splicedWander, type SplicePlan } from '../voices/splices.ts';
+import { longestReadMs } from '../voices/splice-planning.ts';
+import { splicedRead, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 
 /** How far behind and ahead of a place something is read, in frames. */
@@ -26,7 +26,7 @@ export interface TimeMap {
 /** The bounds of a map over a source, in frames; interpolators and the quantum not counted. */
 export function mapBounds({ delayFrames, tuning, drift }: TimeMap, source: PcmSource): Reach {
   const wander =
-    (tuning ? splicedWander(tuning.splices, source.frames) : 0) +
+    (tuning ? splicedRead(tuning.splices, source.frames) : 0) +
     (drift ? drift.path.widestFrames : 0);
   return { behind: delayFrames + wander, ahead: wander - delayFrames };
 }
@@ -50,7 +50,7 @@ export function mapEnd(map: TimeMap, source: PcmSource): number {
 /** As far as any allowed delay, drift and tuning may read: round a place from which all of them may be tried at once. */
 export function widestReach(rateHz: number): Reach {
   const { min, max } = voiceParameters.delayMs;
-  const wanderMs = driftParameters.rangeMs.max + longestWanderMs;
+  const wanderMs = driftParameters.rangeMs.max + longestReadMs;
   const framesOf = (ms: number) => Math.ceil((ms * rateHz) / 1000) + margin;
   return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs - min) };
 }

@@ -241,6 +241,11 @@ class LongParts {
   }
 }
 
+/** How many were made: each begins its long parts elsewhere, so that several, also of one response, do not transform at the same moment. */
+let made = 0;
+/** Odd, so that every step of any size comes in turn. */
+const apart = 23;
+
 /** A room of a recorded response: its beginning is worked out at once, in short parts, what comes later in longer ones. */
 export class Convolved implements Ringing {
   readonly #key: string;
@@ -257,7 +262,7 @@ export class Convolved implements Ringing {
     this.#key = key;
     this.#slope = half / (goesOverS * rateHz);
     this.#head = new Parts(stretch, levels[0]);
-    const first = [...key].reduce((sum, letter) => sum + letter.charCodeAt(0), 0);
+    const first = apart * made++;
     this.#later = levels.flatMap((kernels, n) =>
       n === 0 || kernels[0].parts === 0 ? [] : [new LongParts(partSizes[n], kernels, first)],
     );

@@ -5,7 +5,7 @@ import { SplicePath } from './splice-path.ts';
 import type { SplicePlan } from './splices.ts';
 import type { SplicedKind } from './voice.ts';
 
-const { abs, ceil, floor, min, round, sign } = Math;
+const { max, abs, ceil, floor, min, round, sign } = Math;
 
 /** How a kind of sound is spliced. */
 interface SpliceStyle {
@@ -34,6 +34,9 @@ const shortestMs = 0.6;
 const widestMs = 20;
 /** No kind of tuner wanders further than this: what is planned, and what a splice may be late by at an octave. */
 export const longestWanderMs = 2 * widestMs;
+/** And none reads further: at an octave the line that fades out goes on by as much as the longest crossfade. */
+export const longestReadMs =
+  longestWanderMs + max(...Object.values(styles).map(({ crossfadeMs }) => crossfadeMs));
 /** Frames to either side in which a lag of the table is refined: it is coarse. */
 const refinedAround = 6;
 /** Planned at once, before others are let in; and looked ahead behind that, so that it ends well. */

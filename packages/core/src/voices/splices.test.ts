@@ -4,8 +4,8 @@ import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
 import { newVoice, splicedKinds } from './voice.ts';
-import { lagTableFor, longestWanderMs, planSplices } from './splice-planning.ts';
-import { splicedWander } from './splices.ts';
+import { lagTableFor, longestReadMs, longestWanderMs, planSplices } from './splice-planning.ts';
+import { splicedRead, splicedWander } from './splices.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { sin, cos, atan2, hypot, round, exp, log2, log10, max, min, abs, PI } = Math;
@@ -154,6 +154,19 @@ describe('whatever the source and the tuning', () => {
         const ratio = 2 ** (cents / 1200);
         const plan = await planSplices({ kind, ratio, rateHz: rate, frames, read });
         expect(splicedWander(plan, frames)).toBeLessThan((longestWanderMs * rate) / 1000);
+        // Line by line, as they are read: each until the next one has faded in.
+        let farthest = 0;
+        for (let k = 0; k < plan.starts.length; k++) {
+          const end =
+            k + 1 < plan.starts.length ? plan.starts[k + 1] + plan.crossfadeFrames : frames;
+          for (const time of [plan.starts[k], end])
+            farthest = max(
+              farthest,
+              abs(plan.positions[k] + ratio * (time - plan.starts[k]) - time),
+            );
+        }
+        expect(splicedRead(plan, frames)).toBeCloseTo(farthest, 6);
+        expect(farthest).toBeLessThanOrEqual((longestReadMs * rate) / 1000);
         for (let k = 1; k < plan.starts.length; k++)
           expect(plan.starts[k] - plan.starts[k - 1]).toBeGreaterThanOrEqual(plan.crossfadeFrames);
         expect([...plan.likeness].every((value) => value >= 0 && value <= 1)).toBe(true);

@@ -30,20 +30,38 @@ export function segmentAt(plan: SplicePlan, time: number): number {
   return low;
 }
 
-/** The largest distance of the reading from its place, in frames: how far the voice wanders early and late. */
-export function splicedWander(plan: SplicePlan, frames: number): number {
-  const known = wanders.get(plan);
-  if (known !== undefined) return known;
-  let widest = 0;
-  for (let k = 0; k < plan.starts.length; k++) {
-    const end = k + 1 < plan.starts.length ? plan.starts[k + 1] : (plan.coarseTo ?? frames);
-    const from = plan.positions[k] - plan.starts[k];
-    const to = from + (plan.ratio - 1) * (end - plan.starts[k]);
-    widest = max(widest, abs(from), abs(to));
-  }
-  wanders.set(plan, widest);
-  return widest;
+interface Widest {
+  readonly wander: number;
+  readonly read: number;
 }
 
 /** A plan has thousands of splices, and is asked about with each step of a drag. */
-const wanders = new WeakMap<SplicePlan, number>();
+const known = new WeakMap<SplicePlan, Widest>();
+
+function widestOf(plan: SplicePlan, frames: number): Widest {
+  const before = known.get(plan);
+  if (before) return before;
+  const slope = plan.ratio - 1;
+  let [wander, read] = [0, 0];
+  for (let k = 0; k < plan.starts.length; k++) {
+    const last = k + 1 === plan.starts.length;
+    const end = last ? (plan.coarseTo ?? frames) : plan.starts[k + 1];
+    const from = plan.positions[k] - plan.starts[k];
+    const to = from + slope * (end - plan.starts[k]);
+    wander = max(wander, abs(from), abs(to));
+    read = max(read, wander, last ? 0 : abs(to + slope * plan.crossfadeFrames));
+  }
+  const widest = { wander, read };
+  known.set(plan, widest);
+  return widest;
+}
+
+/** The largest distance of the voice from its place, in frames: how far it wanders early and late. */
+export function splicedWander(plan: SplicePlan, frames: number): number {
+  return widestOf(plan, frames).wander;
+}
+
+/** The largest distance from its place at which it reads, in frames: a line is read on while the next one fades in over it. */
+export function splicedRead(plan: SplicePlan, frames: number): number {
+  return widestOf(plan, frames).read;
+}

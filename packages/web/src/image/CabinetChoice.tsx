@@ -9,6 +9,7 @@ import {
 import { cabinetKinds, cabinets, type CabinetKind } from '@pannet/core/amps/cabinet';
 import type { Voice } from '@pannet/core/voices/voice';
 import { useRef } from 'react';
+import { WavPicker } from '../importing/WavPicker.tsx';
 import { useSong } from '../session/open-song.ts';
 import { MicrophonePlan } from './MicrophonePlan.tsx';
 import { ownImpulses } from './own-impulses.ts';
@@ -67,17 +68,10 @@ export function CabinetChoice({ voice, amp, onPreview, onKeep, onCancel, onImpul
           <option value={another}>a file …</option>
         </optgroup>
       </select>
-      <input
+      <WavPicker
         ref={picker}
-        type="file"
-        hidden
-        accept=".wav,audio/wav"
-        aria-label={`Impulse response for ${voice.name}`}
-        onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          event.target.value = '';
-          if (file) onImpulse(file);
-        }}
+        label={`Impulse response for ${voice.name}`}
+        onFiles={([file]) => onImpulse(file)}
       />
       {cabinet && isRecorded(cabinet) && <RecordedSettings cabinet={cabinet} onKeep={keep} />}
       {cabinet && !isRecorded(cabinet) && (

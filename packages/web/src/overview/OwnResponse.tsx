@@ -11,6 +11,7 @@ import { OwnImpulses } from '../image/OwnImpulses.tsx';
 import { ownImpulses } from '../image/own-impulses.ts';
 import { changeText } from '../image/voice-edits.ts';
 import { forRoom, puttingOf } from '../importing/keep-impulse.ts';
+import { WavPicker } from '../importing/WavPicker.tsx';
 import { useComing } from '../importing/use-coming.ts';
 import { useOpenSong, useRecordings, useSong } from '../session/open-song.ts';
 import type { Changing } from './RoomFeeds.tsx';
@@ -80,17 +81,7 @@ export function OwnResponse({ changing, coming }: Props) {
         ))}
         <option value={another}>a file …</option>
       </select>
-      <input
-        ref={picker}
-        type="file"
-        hidden
-        accept=".wav,audio/wav"
-        aria-label={`File of a response of ${room.name}`}
-        onChange={(event) => {
-          coming.bring([...(event.target.files ?? [])]);
-          event.target.value = '';
-        }}
-      />
+      <WavPicker ref={picker} label={`File of a response of ${room.name}`} onFiles={coming.bring} />
       <Readiness room={room} />
       <ParameterRow
         parameter={parameter}
@@ -148,7 +139,7 @@ function Readiness({ room }: { readonly room: Room }) {
   if ('failed' in known)
     return (
       <div className="d-flex gap-2 align-items-center" role="alert">
-        {line(known.failed)}
+        {line(`${known.failed} Until it is there the room rings as before, or not at all.`)}
         <Button size="sm" variant="outline-primary" onClick={() => responses.again(need.key)}>
           Try again
         </Button>
