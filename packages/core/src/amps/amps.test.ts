@@ -211,13 +211,14 @@ const ground: Ground = {
   placesMove: new Set(),
   cutsMove: new Set(),
   delaysMove: new Map(),
+  drivesMove: new Map(),
 };
 
 /** A take played through a chain, as a voice reads it. */
 async function through(amp: Amp, sound: Float32Array, voice = {}): Promise<Float32Array> {
   const raw = { key: 'raw', frames: sound.length };
   const take = { raw, prepared: raw, peak: 1, level: 1 };
-  const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, ground, 0, 1, {});
+  const source = voiceSource(newVoice('v', 'voice', { amp, ...voice }), take, ground, 0, 1, {}, 0);
   const load = makingLoader(({ key }, index) =>
     Promise.resolve(
       (responses.get(key) ?? sound).subarray(index * blockFrames, (index + 1) * blockFrames),

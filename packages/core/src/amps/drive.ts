@@ -1,7 +1,7 @@
 import { gentle, HalfBand, brisk } from '../signal/half-band.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { PI, atan, log } = Math;
+const { PI, atan, log, floor } = Math;
 
 /** How a drive bends: softly, at once, or one half wave more than the other. */
 export const driveShapes = ['soft', 'hard', 'uneven'] as const;
@@ -13,6 +13,12 @@ export interface Drive {
   readonly shape: DriveShape;
   readonly inputDb: number;
 }
+
+/** A drive that moves: how much it is at each frame, in dB; less than none is none. */
+export type DriveAt = (frame: number) => number;
+
+/** A drive that moves is looked at so often, in frames of the song's grid, and goes straight between. */
+const gridFrames = 32;
 
 /** Less drive than this bends nothing that could be heard, or told from what numbers leave of it. */
 const leastDriveDb = 1e-3;
@@ -88,6 +94,8 @@ export class DriveRun {
   readonly #gain: number;
   readonly #into: number;
   readonly #out: number;
+  /** How it moves, and the place of the next value at four times the rate; null where it stands. */
+  readonly #moving: { readonly along: DriveAt; next: number } | null;
   readonly #ups = [new HalfBand(brisk), new HalfBand(gentle)] as const;
   readonly #downs = [new HalfBand(gentle), new HalfBand(brisk)] as const;
   /** The last value on its way into the curve, and the area under that to there. */
@@ -99,13 +107,20 @@ export class DriveRun {
   /** Two passes of half-band filters at twice the rate and two at four times, half a value for the mean and half a value for the average of two of them, one to make it whole. */
   static readonly latencyFrames =
     (4 * HalfBand.latencyOf(brisk) + 2 * HalfBand.latencyOf(gentle) + 2) / 4;
+  /** So much of that lies before the curve, in values at four times the rate. */
+  static readonly #before = 2 * HalfBand.latencyOf(brisk) + HalfBand.latencyOf(gentle);
 
-  constructor({ driveDb, shape, inputDb }: Drive) {
-    const k = 10 ** (driveDb / 20) - 1;
+  /**
+   * @param along how it moves, in the place of what is set; `Drive.driveDb` means nothing then
+   * @param start frame of the first sample that it will be given
+   */
+  constructor({ driveDb, shape, inputDb }: Drive, along: DriveAt | null = null, start = 0) {
+    const k = along ? 1 : 10 ** (driveDb / 20) - 1;
     this.#arc = arcs[shape];
     this.#gain = 10 ** (inputDb / 20);
     this.#into = k;
-    this.#out = (1 + k) / k;
+    this.#out = along ? 1 : (1 + k) / k;
+    this.#moving = along && { along, next: 4 * start - DriveRun.#before };
     this.#u = this.#arc?.shift ?? 0;
     this.#area = this.#arc ? arcArea(this.#u) : 0;
   }
@@ -119,9 +134,12 @@ export class DriveRun {
   #bend(samples: Float64Array): void {
     const twice = this.#ups[0].upsample(samples);
     const fast = this.#ups[1].upsample(twice);
+    const drives = this.#moving && drivesFrom(this.#moving, fast.length);
+    if (drives) for (let n = 0; n < fast.length; n++) fast[n] *= drives[n];
     // Apart, since one loop that calls whichever curve it is given slows down where a song has several.
     if (this.#arc) this.#along(this.#arc, fast);
     else this.#cut(fast);
+    if (drives) for (let n = 0; n < fast.length; n++) fast[n] *= (1 + drives[n]) / drives[n];
     const out = this.#out / 2;
     let before = this.#late[0];
     let last = this.#late[1];
@@ -174,6 +192,31 @@ export class DriveRun {
     this.#u = u;
     this.#area = area;
   }
+}
+
+/** The factors k of the next values of a drive that moves. */
+function drivesFrom(
+  moving: { readonly along: DriveAt; next: number },
+  count: number,
+): Float64Array {
+  const drives = new Float64Array(count);
+  const step = 4 * gridFrames;
+  const at = (cell: number) => {
+    const driveDb = moving.along(cell * gridFrames);
+    return 10 ** ((driveDb > leastDriveDb ? driveDb : leastDriveDb) / 20) - 1;
+  };
+  let cell = floor(moving.next / step);
+  let [from, to] = [at(cell), at(cell + 1)];
+  for (let n = 0; n < count; n++) {
+    const within = moving.next + n - cell * step;
+    drives[n] = from + ((to - from) * within) / step;
+    if (within + 1 < step) continue;
+    cell++;
+    from = to;
+    to = at(cell + 1);
+  }
+  moving.next += count;
+  return drives;
 }
 
 function cutOff(x: number): number {

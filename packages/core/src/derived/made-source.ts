@@ -4,6 +4,8 @@ import type { HeardThrough } from '../amps/amp.ts';
 import type { Body } from '../amps/body.ts';
 import type { Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
+import type { Curve } from '../moves/curve.ts';
+import type { Tempo } from '../moves/tempo.ts';
 import { shortBlockFrames, type PcmSource } from '../sources/blocks.ts';
 import type { Arrangement } from '../takes/arrangement.ts';
 import type { Preparation } from '../takes/preparation.ts';
@@ -24,7 +26,12 @@ export type MakingStep =
   | { readonly kind: 'timbre'; readonly semitones: number }
   | { readonly kind: 'colour'; readonly colour: Colour; readonly peak: number }
   /** Of an amp chain: what bends, what follows it, and what it is heard through. */
-  | { readonly kind: 'drive'; readonly drive: Drive }
+  | {
+      readonly kind: 'drive';
+      readonly drive: Drive;
+      /** What is added to it along the song, where it moves. */
+      readonly moves?: DriveMoves;
+    }
   | { readonly kind: 'body'; readonly body: Body; readonly ratio: number }
   | { readonly kind: 'cabinet'; readonly cabinet: HeardThrough; readonly ratio: number }
   | { readonly kind: 'worn'; readonly worn: Worn; readonly seed: number }
@@ -34,6 +41,14 @@ export type MakingStep =
   | { readonly kind: 'pads'; readonly ratio: number }
   /** Not sound but a gain from 0 to 1: how far the width is open. */
   | { readonly kind: 'opening'; readonly opening: Opening };
+
+/** How a drive moves along the song, of which the source is heard later. */
+export interface DriveMoves {
+  readonly curve: Curve;
+  /** Null where the curve goes by no beats, or the song has none. */
+  readonly tempo: Tempo | null;
+  readonly laterFrames: number;
+}
 
 /** A source that is made of another one. */
 export interface MadeSource extends PcmSource {

@@ -1,8 +1,11 @@
 import { bodyMemory, BodyRun, toneMemory } from '../amps/body.ts';
 import { impulseSamples } from '../amps/cabinet-response.ts';
 import { builtImpulseFrames, cabinetImpulse } from '../amps/cabinet.ts';
-import { DriveRun } from '../amps/drive.ts';
+import { DriveRun, type DriveAt } from '../amps/drive.ts';
 import { recordedImpulse, stretchedFrames } from '../amps/recorded-impulse.ts';
+import { curveAt } from '../moves/curve.ts';
+import { clampParameter } from '../parameters/parameter.ts';
+import { ampParameters } from '../parameters/tables.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { Convolver } from '../signal/convolver.ts';
@@ -163,7 +166,7 @@ function makeBlock(
       return wear(input, behind, start, count, step.worn, rateHz, step.seed);
     case 'drive': {
       const samples = Float64Array.from(input);
-      new DriveRun(step.drive).process(samples);
+      new DriveRun(step.drive, driveAlong(step, rateHz), start - behind).process(samples);
       const from = behind + DriveRun.latencyFrames;
       return Float32Array.from(samples.subarray(from, from + count));
     }
@@ -182,6 +185,20 @@ function makeBlock(
       return Float32Array.from(samples.subarray(behind, behind + count));
     }
   }
+}
+
+/** How the drive of a step moves along the source; null where it stands. */
+function driveAlong(
+  { drive, moves }: Extract<MakingStep, { readonly kind: 'drive' }>,
+  rateHz: number,
+): DriveAt | null {
+  if (!moves) return null;
+  const { curve, tempo, laterFrames } = moves;
+  return (frame) =>
+    clampParameter(
+      ampParameters.driveDb,
+      drive.driveDb + curveAt(curve, max(0, frame + laterFrames) / rateHz, tempo, 'driveDb'),
+    );
 }
 
 /** What works through a source in order, and can go on from where it was. */

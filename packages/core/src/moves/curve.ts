@@ -100,6 +100,7 @@ export const depthKeys = {
   levelDb: 'depthDb',
   flanksDb: 'depthDb',
   peakDb: 'depthDb',
+  driveDb: 'depthDb',
   panPercent: 'depthPercent',
   widthPercent: 'depthPercent',
   imagePercent: 'depthPercent',
@@ -119,6 +120,7 @@ const cycleAdds = {
   imagePercent: narrower,
   highCutOctaves: ({ depthOctaves }: Cycle, wave: number) => (-depthOctaves * (1 - wave)) / 2,
   delayMs: ({ depthMs }: Cycle, wave: number) => depthMs * wave,
+  driveDb: away,
   // From none to so much: it only stands out.
   peakDb: ({ depthDb }: Cycle, wave: number) => (depthDb * (1 - wave)) / 2,
 } as const satisfies Record<MovingParameter, unknown>;

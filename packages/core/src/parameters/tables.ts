@@ -58,7 +58,7 @@ export const toneParameters = {
 
 /** What drives an amp chain and how loud it ends; see amps/drive.ts. */
 export const ampParameters = {
-  driveDb: row('Drive', 'dB', [0, 60], 0, [0.5, 1], 'crossfade'),
+  driveDb: row('Drive', 'dB', [0, 60], 0, [0.5, 1], 'crossfade', { moves: true }),
   inputDb: row('Input', 'dB', [-24, 24], 0, [0.5, 1], 'crossfade'),
   squashPercent: row('Squash', '%', [0, 100], 0, [1, 0], 'crossfade'),
   recoveryMs: row('Recovery', 'ms', [20, 2000], 200, [5, 0], 'crossfade', octaves),
@@ -184,6 +184,7 @@ export const movingParameters = {
   ),
   delayMs: row('What a point adds to the delay', 'ms', [-200, 200], 0, [0.1, 2], 'ramp'),
   peakDb: row('The peak at the high cut', 'dB', [0, 24], 0, [0.5, 1], 'ramp'),
+  driveDb: row('What a point adds to the drive', 'dB', [-60, 60], 0, [0.5, 1], 'ramp'),
 } as const;
 export type MovingParameter = keyof typeof movingParameters;
 

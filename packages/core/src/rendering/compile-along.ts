@@ -14,7 +14,7 @@ import {
 } from '../song/moves-of.ts';
 import type { Part, Song } from '../song/song.ts';
 import { channelSource } from '../sources/blocks.ts';
-import { delayInMs } from '../voices/voice.ts';
+import { delayInMs, type Voice } from '../voices/voice.ts';
 import { still, type PartMoves, type VoiceMoves } from './part-nodes.ts';
 import { roots, type BedPlan, type RenderPlan } from './plan.ts';
 import { ringingRoot, type RoomAlong } from './room-nodes.ts';
@@ -125,12 +125,13 @@ function partMoves({ id, image }: Part, value: ValueOf): PartMoves {
 }
 
 /** Ids of the voices of which that moves along the song. */
-export type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove' | 'delaysMove'>;
+export type MovingVoices = Pick<Ground, 'placesMove' | 'cutsMove' | 'delaysMove' | 'drivesMove'>;
 
 export const standing: MovingVoices = {
   placesMove: new Set(),
   cutsMove: new Set(),
   delaysMove: new Map(),
+  drivesMove: new Map(),
 };
 
 /** @param moves of the part */
@@ -147,14 +148,22 @@ export function movingVoices(
         ? [id]
         : [],
     );
-  const delays = image.voices.flatMap(({ id, delay }): [string, MovingValue][] => {
-    const move = moveOf({ moves }, voiceTarget(partId, id, 'delayMs'));
-    return move ? [[id, movingValue(song, move, 'ms', delayInMs(delay, rateHz), rateHz)]] : [];
-  });
+  const values = (
+    parameter: MovingParameter,
+    as: MovingValue['as'],
+    base: (voice: Voice) => number,
+  ) =>
+    new Map(
+      image.voices.flatMap((voice): [string, MovingValue][] => {
+        const move = moveOf({ moves }, voiceTarget(partId, voice.id, parameter));
+        return move ? [[voice.id, movingValue(song, move, as, base(voice), rateHz)]] : [];
+      }),
+    );
   return {
     placesMove: new Set(of('panPercent')),
     cutsMove: new Set(of('highCutOctaves', 'peakDb')),
-    delaysMove: new Map(delays),
+    delaysMove: values('delayMs', 'ms', ({ delay }) => delayInMs(delay, rateHz)),
+    drivesMove: values('driveDb', 'db', ({ amp }) => amp?.driveDb ?? 0),
   };
 }
 

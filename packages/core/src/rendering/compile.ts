@@ -100,7 +100,8 @@ function compilePart(
     known.rateHz === rateHz &&
     sameIds(known.moving.placesMove, moving.placesMove) &&
     sameIds(known.moving.cutsMove, moving.cutsMove) &&
-    sameDelays(known.moving.delaysMove, moving.delaysMove) &&
+    sameValues(known.moving.delaysMove, moving.delaysMove) &&
+    sameValues(known.moving.drivesMove, moving.drivesMove) &&
     known.splices.every(([key, plan]) => splices.get(key) === plan)
   )
     return known.plan;
@@ -141,7 +142,7 @@ function compilePart(
   return plan;
 }
 
-function sameDelays(a: MovingVoices['delaysMove'], b: MovingVoices['delaysMove']): boolean {
+function sameValues(a: MovingVoices['delaysMove'], b: MovingVoices['delaysMove']): boolean {
   return (
     a.size === b.size &&
     [...a].every(([id, value]) => {
@@ -270,7 +271,7 @@ function plainPlan(
       id: 'plain',
       voiceId: 'plain',
       source: voice
-        ? voiceSource(voice, take, ground, voice.tuner.timbreSemitones, 1, {})
+        ? voiceSource(voice, take, ground, voice.tuner.timbreSemitones, 1, {}, 0)
         : take.prepared,
       takeKey: take.raw.key,
       delayFrames: 0,

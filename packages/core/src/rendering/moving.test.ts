@@ -1,13 +1,11 @@
 import { describe, expect, test } from '@jest/globals';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
-import { curveDescription, type Curve } from '../moves/curve.ts';
+import type { Curve } from '../moves/curve.ts';
 import { thrownAs, withThrow } from '../moves/throws.ts';
 import { movingParameters, type MovingParameter } from '../parameters/tables.ts';
 import { RealFft } from '../signal/spectrum.ts';
 import { feedOf } from '../rooms/feeds.ts';
-import { newRoom } from '../rooms/room.ts';
-import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
 import {
   feedTarget,
@@ -16,7 +14,7 @@ import {
   voiceTarget,
   type MoveTarget,
 } from '../song/moves-of.ts';
-import type { Feed, Song } from '../song/song.ts';
+import type { Feed } from '../song/song.ts';
 import { newVoice } from '../voices/voice.ts';
 import { panGains, panLaws } from '../voices/pan-law.ts';
 import { compile } from './compile.ts';
@@ -28,72 +26,20 @@ import {
   runPlayer,
   sharpestBend,
 } from './memory.fixture.ts';
+import {
+  alone,
+  cycle,
+  driven,
+  moved,
+  pair,
+  pan,
+  points,
+  rate,
+  twoTakes,
+} from './moving.fixture.ts';
 import { memoryOf, nodesUnder, roots } from './plan.ts';
 
-const rate = 48_000;
 const { abs, cos, log10, max, min, PI, sin } = Math;
-
-const pan = (panPercent: number) => ({ placement: { kind: 'pan', panPercent } as const });
-const pair = {
-  voices: [
-    newVoice('left', 'left', pan(-100)),
-    newVoice('right', 'right', { ...pan(100), take: 2 }),
-  ],
-  stage: neutralStage,
-};
-const alone = { voices: [newVoice('v1', 'middle')], stage: neutralStage };
-const points = (...list: readonly (readonly [number, number])[]): Curve =>
-  curveDescription.parse({ kind: 'points', points: list.map(([atS, by]) => ({ atS, by })) });
-const cycle = (values: object): Curve => curveDescription.parse({ kind: 'cycle', ...values });
-
-/** A song with these moves; a room that is fed by its part and feeds another one, and a group round it. */
-function moved(song: Song, ...moves: readonly (readonly [MoveTarget, Curve])[]): Song {
-  const outcome = apply(song, {
-    id: 'c',
-    name: 'move',
-    role: 'do',
-    edits: [
-      { kind: 'set-groups', groups: [groupOfParts('g', 'G', ['p0'])] },
-      {
-        kind: 'set-rooms',
-        rooms: [
-          newRoom('r', 'R', { kind: 'ambience', decayS: 0.2, feeds: [feedOf('p0')] }),
-          newRoom('s', 'S', {
-            ...{ kind: 'ambience', decayS: 0.1, preDelayLeftMs: 0, preDelayRightMs: 0 },
-            fromRooms: [{ roomId: 'r', levelDb: 0 }],
-          }),
-        ],
-      },
-      {
-        kind: 'set-moves',
-        moves: moves.map(([target, curve], n) => ({ id: `m${n}`, target, curve })),
-      },
-    ],
-  });
-  if (!outcome.ok) throw new Error(outcome.error.sentence);
-  return outcome.value.song;
-}
-
-/** One part of two takes. */
-function twoTakes(first: Float32Array, second: Float32Array, image = pair) {
-  const memory = memorySong([first, second], rate, alone);
-  const other = memory.song.parts.p1.takes[0];
-  const outcome = apply(memory.song, {
-    id: 'c',
-    name: 'two takes',
-    role: 'do',
-    edits: [
-      { kind: 'remove-part', partId: 'p1' },
-      {
-        kind: 'set-takes',
-        partId: 'p0',
-        changes: { takes: [memory.song.parts.p0.takes[0], { ...other, id: 't2' }], image },
-      },
-    ],
-  });
-  if (!outcome.ok) throw new Error(outcome.error.sentence);
-  return { ...memory, song: outcome.value.song };
-}
 
 describe('a place that moves', () => {
   test.each(panLaws.map((law) => [law]))(
@@ -279,51 +225,6 @@ function powerSpectrum(samples: Float32Array): Float64Array {
   );
 }
 
-describe('a delay that moves', () => {
-  const late = {
-    voices: [newVoice('v1', 'late', { delay: { value: 20, unit: 'ms' } })],
-    stage: neutralStage,
-  };
-  const delay = voiceTarget('p0', 'v1', 'delayMs');
-
-  test('swings round what is set: a vibrato of its closed form', async () => {
-    const memory = memorySong([sine(440, -6, 4, rate)], rate, late);
-    const song = moved(memory.song, [delay, cycle({ rate: { value: 2 }, depthMs: 1.5 })]);
-    const { left } = await renderSides(memory, song, roots.part('p0'), 4 * rate);
-    const { left: still } = await renderSides(memory, memory.song, roots.part('p0'), 4 * rate);
-    const peak = still.reduce((most, value) => max(most, abs(value)), 0);
-    for (let n = rate; n < 3.5 * rate; n += 37) {
-      const ms = 20 + 1.5 * cos(2 * PI * 2 * (n / rate));
-      const expected = peak * sin(2 * PI * 440 * (n / rate - ms / 1000));
-      expect(abs(left[n] - expected)).toBeLessThan(0.004);
-    }
-  });
-
-  test('what jumps goes over as fast as it may, and is where it was sent after that', async () => {
-    const memory = memorySong([noise(3, rate, 3)], rate, late);
-    const there = memorySong([noise(3, rate, 3)], rate, {
-      voices: [newVoice('v1', 'later', { delay: { value: 50, unit: 'ms' } })],
-      stage: neutralStage,
-    });
-    const song = moved(memory.song, [delay, points([0, 0], [1, 0], [1.001, 30])]);
-    const length = 3 * rate;
-    const [over, before, after] = [
-      await renderSides(memory, song, roots.part('p0'), length),
-      await renderSides(memory, memory.song, roots.part('p0'), length),
-      await renderSides(there, there.song, roots.part('p0'), length),
-    ];
-    const stretch = (side: Float32Array, fromS: number, toS: number) =>
-      side.subarray(fromS * rate, toS * rate);
-    // What is read along a path goes through shorter filters than what stands: white noise tells them apart near half the rate.
-    expect(differenceDb(stretch(over.left, 0, 0.9), stretch(before.left, 0, 0.9))).toBeLessThan(
-      -40,
-    );
-    expect(differenceDb(stretch(over.left, 1.2, 2.9), stretch(after.left, 1.2, 2.9))).toBeLessThan(
-      -40,
-    );
-  });
-});
-
 describe('a high cut that moves', () => {
   const bright = (hz: number | null) => ({
     voices: [newVoice('v1', 'middle', { tone: { highCutHz: hz } })],
@@ -442,6 +343,7 @@ const all: readonly (readonly [string, MoveTarget])[] = [
   ["a voice's delay", voiceTarget('p0', 'left', 'delayMs')],
   ["a voice's high cut", voiceTarget('p0', 'left', 'highCutOctaves')],
   ["a voice's peak", voiceTarget('p0', 'left', 'peakDb')],
+  ["a chain's drive", voiceTarget('p0', 'left', 'driveDb')],
   ["a room's return", levelTarget('room', 'r')],
   ['a feed', feedTarget('r', 'p0')],
   ['what a room feeds another one by', feedTarget('s', 'r')],
@@ -454,7 +356,11 @@ const deeps: Partial<Record<MovingParameter, number>> = {
   highCutOctaves: -5,
   peakDb: 12,
   delayMs: 12,
+  driveDb: -12,
 };
+
+/** A drive moves where there is a chain. */
+const imageFor = ({ parameter }: MoveTarget) => (parameter === 'driveDb' ? driven : pair);
 
 describe.each(all)('%s', (_, target) => {
   const { min: least, max: most } = movingParameters[target.parameter];
@@ -472,7 +378,7 @@ describe.each(all)('%s', (_, target) => {
     ['points as far as they go', farthest],
     ['a square cycle as fast as it goes', fast],
   ])('plays in any block size as it exports: %s', async (__, curve) => {
-    const memory = twoTakes(noise(2, rate, 6), noise(2, rate, 7));
+    const memory = twoTakes(noise(2, rate, 6), noise(2, rate, 7), imageFor(target));
     const song = moved(memory.song, [target, curve]);
     const plan = compile(song, new Map());
     const whole = await renderSides(memory, song, roots.song, 60_000);
@@ -489,7 +395,7 @@ describe.each(all)('%s', (_, target) => {
     // A level that is let go of at −18 dB steps by no more than what fades.
     const deep = deeps[target.parameter] ?? -60;
     const tone = sine(1000, -18, 4, rate);
-    const memory = twoTakes(tone, tone);
+    const memory = twoTakes(tone, tone, imageFor(target));
     const songs = [
       moved(memory.song),
       moved(memory.song, [target, points([0, deep])]),
@@ -526,7 +432,7 @@ describe('what may not be', () => {
       'the width of a voice',
       voiceTarget('p0', 'v1', 'widthPercent'),
       place,
-      /levelDb, panPercent, delayMs, highCutOctaves, peakDb/,
+      /levelDb, panPercent, delayMs, highCutOctaves, peakDb, driveDb/,
     ],
     [
       'a voice without its name',

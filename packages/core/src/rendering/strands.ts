@@ -1,4 +1,4 @@
-import { madeSource } from '../derived/made-source.ts';
+import { madeSource, type DriveMoves } from '../derived/made-source.ts';
 import { spliceKey, tuningRatio, type SpliceLibrary } from '../derived/splice-library.ts';
 import { isAnchor, lowVoice, type Image } from '../image/image.ts';
 import { db, dbToGain } from '../quantities/units.ts';
@@ -14,6 +14,7 @@ import { isNeutralTone } from '../voices/tone.ts';
 import { isWorn } from '../voices/worn.ts';
 import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
 import { movingDelay } from './moving-delay.ts';
+import { steppedReading, withoutSteps } from './stepped-reading.ts';
 import type { MovingValue } from './value.ts';
 import {
   lowFeed,
@@ -33,6 +34,8 @@ export interface Ground {
   readonly cutsMove: ReadonlySet<string>;
   /** What delays move by, by the ids of their voices. */
   readonly delaysMove: ReadonlyMap<string, MovingValue>;
+  /** The same of the drives of their chains. */
+  readonly drivesMove: ReadonlyMap<string, MovingValue>;
 }
 
 /** A take as an image is made of it. */
@@ -207,9 +210,9 @@ function voiceStrands(
   const spliced = splicedAs(voice) !== null;
   const delay = ground.delaysMove.get(voice.id);
   const wanders = driftPlan(voice, rateHz, take.raw.frames);
-  const { delayFrames, drift } = delay
+  const { delayFrames, drift, steps } = delay
     ? movingDelay(delay, wanders, take.raw.frames)
-    : { delayFrames: delayInFrames(voice.delay, rateHz), drift: wanders };
+    : { delayFrames: delayInFrames(voice.delay, rateHz), drift: wanders, steps: null };
   const strands: StrandPlan[] = [];
   const add = (wetPart: boolean, share: number, { tuning, awaits, silent }: Tuning) => {
     for (const feed of feeds) {
@@ -220,10 +223,10 @@ function voiceStrands(
       strands.push({
         id: `${voice.id}${feed.id}${wetPart ? '' : '~dry'}`,
         voiceId: voice.id,
-        source: voiceSource(voice, take, ground, timbre, read, response),
+        source: voiceSource(voice, take, ground, timbre, read, response, delayFrames),
         takeKey: take.raw.key,
         delayFrames,
-        tuning,
+        tuning: steps ? steppedReading(steps, tuning, delayFrames) : tuning,
         awaits,
         drift,
         left: silent ? 0 : feed.left * share * take.level,
@@ -265,10 +268,17 @@ function tuningPlan(
       strand.takeKey === raw.key &&
       (strand.left !== 0 || strand.right !== 0),
   );
-  return { tuning: before?.tuning ?? null, awaits: before ? key : null, silent: !before };
+  return {
+    tuning: withoutSteps(before?.tuning ?? null),
+    awaits: before ? key : null,
+    silent: !before,
+  };
 }
 
-/** The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides, and pads tuned. */
+/**
+ * The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides, and pads tuned.
+ * @param delayFrames by which it is heard late: what moves in it goes by the song
+ */
 export function voiceSource(
   voice: Voice,
   take: ReadyTake,
@@ -276,6 +286,7 @@ export function voiceSource(
   timbreSemitones: number,
   ratio: number,
   response: Response,
+  delayFrames: number,
 ): PcmSource {
   const { rateHz } = ground;
   let source = take.prepared;
@@ -283,7 +294,7 @@ export function voiceSource(
     source = madeSource(source, { kind: 'timbre', semitones: timbreSemitones }, rateHz);
   if (isColoured(voice))
     source = madeSource(source, { kind: 'colour', colour: voice.colour, peak: take.peak }, rateHz);
-  source = throughAmp(source, voice, ground);
+  source = throughAmp(source, voice, ground, delayFrames);
   if (isWorn(voice.worn))
     source = madeSource(source, { kind: 'worn', worn: voice.worn, seed: seedOf(voice) }, rateHz);
   const tone = ground.cutsMove.has(voice.id) ? { ...voice.tone, highCutHz: null } : voice.tone;
@@ -298,16 +309,20 @@ export function voiceSource(
 /** The same chain behind the same take is one source, whoever plays it: tuning by cents leaves the cabinet where it is. */
 function throughAmp(
   from: PcmSource,
-  { amp, tuner }: Voice,
-  { rateHz, impulses }: Ground,
+  { id, amp, tuner }: Voice,
+  { rateHz, impulses, drivesMove }: Ground,
+  delayFrames: number,
 ): PcmSource {
   if (!amp) return from;
   const { driveDb, inputDb, shape, tone, squashPercent, recoveryMs, cabinet } = amp;
   const ratio = 2 ** (tuner.semitones / 12);
   let source = from;
-  const driven = bends(amp);
-  if (driven)
-    source = madeSource(source, { kind: 'drive', drive: { driveDb, inputDb, shape } }, rateHz);
+  const moves = driveMoves(drivesMove.get(id), delayFrames);
+  const driven = bends(amp) || moves !== undefined;
+  if (driven) {
+    const drive = { driveDb, inputDb, shape };
+    source = madeSource(source, { kind: 'drive', drive, ...(moves && { moves }) }, rateHz);
+  }
   const body = {
     tone,
     squashPercent,
@@ -322,6 +337,13 @@ function throughAmp(
   const impulse = impulses(name);
   if (!impulse) return source;
   return madeSource(source, { kind: 'cabinet', cabinet: { ...settings, impulse }, ratio }, rateHz);
+}
+
+function driveMoves(value: MovingValue | undefined, laterFrames: number): DriveMoves | undefined {
+  if (!value) return undefined;
+  const { curve, tempo } = value;
+  const beaten = curve.kind === 'cycle' && curve.rate.unit === 'beats';
+  return { curve, tempo: beaten ? tempo : null, laterFrames };
 }
 
 /** Grain is one voice's own: two voices that are worn alike do not rustle together. */

@@ -6,9 +6,10 @@ import { driftAt, type DriftPath } from '../voices/drift.ts';
 import { segmentAt, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 import type { StrandPlan } from './plan.ts';
+import { wholeDelay } from './time-map.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { floor, sqrt, max, min, ceil } = Math;
+const { floor, sqrt, max, min } = Math;
 
 /** Frames read in one piece: a quantum at up to double speed, and the interpolator's reach. */
 const scratch = new Float32Array(3 * quantumFrames + 2 * delayTaps);
@@ -39,8 +40,7 @@ export class Tap {
   constructor(strand: StrandPlan) {
     this.key = tapKey(strand);
     this.#source = strand.source;
-    // The reading lies `delayFrames` behind: `whole` frames back and `fraction` forward again.
-    this.#whole = ceil(strand.delayFrames - 1e-9);
+    this.#whole = wholeDelay(strand.delayFrames);
     this.#fraction = max(0, this.#whole - strand.delayFrames);
     this.#splices = strand.tuning?.splices ?? null;
     this.#drift = strand.drift?.path ?? null;

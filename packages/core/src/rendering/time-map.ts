@@ -23,6 +23,11 @@ export interface TimeMap {
   readonly drift: { readonly path: DriftPath } | null;
 }
 
+/** A reading so late lies so many whole frames back, and a fraction of one forward again. */
+export function wholeDelay(delayFrames: number): number {
+  return Math.ceil(delayFrames - 1e-9);
+}
+
 /** The bounds of a map over a source, in frames; interpolators and the quantum not counted. */
 export function mapBounds({ delayFrames, tuning, drift }: TimeMap, source: PcmSource): Reach {
   const wander =

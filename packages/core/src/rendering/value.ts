@@ -8,9 +8,9 @@ import { db, dbToGain } from '../quantities/units.ts';
 export interface MovingValue {
   /**
    * A *gain*: linear, and a curve in dB. A *percent*: a curve in %, held within the row's range. *Image* and *plain*: gains of equal power out of a percent,
-   * at 100 % the image alone. *Hz*: a curve in octaves, between 20 Hz and 20 kHz. *Q*: of a filter whose peak is a curve in dB. *Ms*: a curve in ms.
+   * at 100 % the image alone. *Hz*: a curve in octaves, between 20 Hz and 20 kHz. *Q*: of a filter whose peak is a curve in dB. *Ms* and *dB*: a curve in these.
    */
-  readonly as: 'gain' | 'percent' | 'image' | 'plain' | 'hz' | 'q' | 'ms';
+  readonly as: 'gain' | 'percent' | 'image' | 'plain' | 'hz' | 'q' | 'ms' | 'db';
   readonly base: number;
   readonly parameter: MovingParameter;
   readonly curve: Curve;
@@ -45,6 +45,7 @@ export function valueAt(value: Value, frame: number): number {
     case 'hz':
       return clampParameter(heardHz, base * 2 ** added);
     case 'ms':
+    case 'db':
       return base + added;
     case 'q':
       return Math.SQRT1_2 * dbToGain(db(added));

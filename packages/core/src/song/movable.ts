@@ -8,7 +8,7 @@ import type { Song } from './song.ts';
 export const movable = {
   part: ['levelDb', 'flanksDb', 'widthPercent', 'imagePercent'],
   group: ['levelDb'],
-  voice: ['levelDb', 'panPercent', 'delayMs', 'highCutOctaves', 'peakDb'],
+  voice: ['levelDb', 'panPercent', 'delayMs', 'highCutOctaves', 'peakDb', 'driveDb'],
   room: ['levelDb'],
   feed: ['levelDb'],
 } as const satisfies Record<MoveTarget['kind'], readonly MovingParameter[]>;

@@ -6,7 +6,7 @@ import {
 } from '@pannet/core/findings/chains';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { partFrames, type Part } from '@pannet/core/song/song';
+import { partFrames, type Move, type Part } from '@pannet/core/song/song';
 import type { Voice } from '@pannet/core/voices/voice';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -51,6 +51,12 @@ export function ChainsApartPanel({ part, first, second }: Props) {
   const from = loop ? Math.min(loop.start, frames) : Math.floor((frames - length) / 2);
   const to = loop ? Math.min(loop.end, frames) : from + length;
   const { stage, drive } = part.image;
+  const moves = shown.moves.filter(
+    ({ target }) =>
+      target.kind === 'voice' &&
+      target.id === part.id &&
+      [first.id, second.id].includes(target.of ?? ''),
+  );
   const of = JSON.stringify([
     first,
     second,
@@ -58,6 +64,8 @@ export function ChainsApartPanel({ part, first, second }: Props) {
     part.preparation,
     stage,
     drive ?? null,
+    moves,
+    moves.length > 0 ? shown.tempo : null,
     from,
     to,
   ]);
@@ -156,7 +164,7 @@ export function ChainsApartPanel({ part, first, second }: Props) {
           </div>
         ))}
       </dl>
-      {truths(part, first, second).map((sentence) => (
+      {[...truths(part, first, second), ...movingTruths(moves, loop !== null)].map((sentence) => (
         <p key={sentence} className="small m-0" role="note">
           {sentence}
         </p>
@@ -261,6 +269,14 @@ function rowsOf(apart: ChainsApart | null, rateHz: number): readonly (readonly [
 function unlikeDrives(first: Voice, second: Voice): boolean {
   const [one, other] = [first, second].map(({ amp }) => amp?.driveDb ?? 0);
   return (first.amp !== null || second.amp !== null) && Math.abs(one - other) >= unlikeDriveDb;
+}
+
+/** What of the chains' figures holds only where they were measured. */
+function movingTruths(moves: readonly Move[], looped: boolean): readonly string[] {
+  if (!moves.some(({ target }) => target.parameter === 'driveDb')) return [];
+  return [
+    `A drive moves along the song: these figures are of ${looped ? 'the loop' : `the ${stretchSeconds} seconds in its middle`}.`,
+  ];
 }
 
 /** What is so whatever it measures. */

@@ -76,6 +76,15 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     kind: 'sum',
     roundedTo: 0.1,
   },
+  driveDb: {
+    word: 'drive',
+    highest: 60,
+    lowest: 0,
+    marks: [60, 30, 0],
+    text: (db) => `${figure(db, 1)} dB`,
+    kind: 'sum',
+    roundedTo: 0.5,
+  },
   peakDb: { word: 'peak', ...decibels, highest: 24, lowest: 0, marks: [24, 0] },
 };
 

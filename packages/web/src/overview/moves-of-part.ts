@@ -2,23 +2,24 @@ import type { MovingParameter } from '@pannet/core/parameters/tables';
 import { heardHz } from '@pannet/core/rendering/value';
 import { movable } from '@pannet/core/song/movable';
 import { moveOf, partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
-import { delayInMs } from '@pannet/core/voices/voice';
+import { delayInMs, type Voice } from '@pannet/core/voices/voice';
 import type { Move, Part, Song } from '@pannet/core/song/song';
 
 const voiceOf = ({ image }: Part, { kind, of }: MoveTarget) =>
   kind === 'voice' ? image.voices.find(({ id }) => id === of) : undefined;
 
-/** What may move of a part and of its voices: a place only of those that have one between the sides. */
+/** What may move of a part and of its voices: a place only of those that have one between the sides, a drive of those with a chain. */
 export function targetsOfPart({ id, image }: Part): { name: string; targets: MoveTarget[] }[] {
-  const ofVoice = (voiceId: string, placed: boolean) =>
+  const ofVoice = ({ id: voiceId, placement, amp }: Voice) =>
     movable.voice
-      .filter((parameter) => placed || parameter !== 'panPercent')
+      .filter((parameter) => placement.kind === 'pan' || parameter !== 'panPercent')
+      .filter((parameter) => amp || parameter !== 'driveDb')
       .map((parameter) => voiceTarget(id, voiceId, parameter));
   return [
     { name: '', targets: movable.part.map((parameter) => partTarget(id, parameter)) },
     ...image.voices.map((voice) => ({
       name: voice.name,
-      targets: ofVoice(voice.id, voice.placement.kind === 'pan'),
+      targets: ofVoice(voice),
     })),
   ];
 }
@@ -48,6 +49,7 @@ export function movedBase(part: Part, target: MoveTarget, rateHz: number): numbe
   };
   const voice = voiceOf(part, target);
   if (target.parameter === 'delayMs') return voice ? delayInMs(voice.delay, rateHz) : 0;
+  if (target.parameter === 'driveDb') return voice?.amp?.driveDb ?? 0;
   if (target.parameter === 'highCutOctaves') return voice?.tone.highCutHz ?? heardHz.max;
   if (target.parameter === 'panPercent')
     return voice?.placement.kind === 'pan' ? voice.placement.panPercent : 0;
