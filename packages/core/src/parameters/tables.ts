@@ -188,6 +188,9 @@ export const movingParameters = {
 } as const;
 export type MovingParameter = keyof typeof movingParameters;
 
+/** A corner that moves stays where something is heard. */
+export const heardHz = { min: 20, max: 20_000 };
+
 /** What a point of any curve adds; what it may add to one setting stands in `movingParameters`. */
 export const pointParameters = {
   by: row('What a point adds', '', [-400, 200], 0, [0.5, 1], 'ramp'),

@@ -1,4 +1,4 @@
-import type { MovingParameter } from '../parameters/tables.ts';
+import { heardHz, type MovingParameter } from '../parameters/tables.ts';
 import { db, dbToGain } from '../quantities/units.ts';
 import { inTempo } from '../rooms/in-tempo.ts';
 import { responseNeed, type ResponseLibrary, type RoomResponse } from '../rooms/response.ts';
@@ -20,7 +20,7 @@ import { roots, type BedPlan, type RenderPlan } from './plan.ts';
 import { ringingRoot, type RoomAlong } from './room-nodes.ts';
 import type { Along } from './song-nodes.ts';
 import type { Ground } from './strands.ts';
-import { heardHz, type MovingValue, type Value } from './value.ts';
+import type { MovingValue, Value } from './value.ts';
 
 /** By what they belong to: a drag asks for those of every part again and again. */
 export type MovesById = ReadonlyMap<string, readonly Move[]>;

@@ -1,7 +1,7 @@
 import { curveAt, type Curve } from '../moves/curve.ts';
 import type { Tempo } from '../moves/tempo.ts';
 import { clampParameter } from '../parameters/parameter.ts';
-import type { MovingParameter } from '../parameters/tables.ts';
+import { heardHz, type MovingParameter } from '../parameters/tables.ts';
 import { db, dbToGain } from '../quantities/units.ts';
 
 /** What moves along the song: what is set, and what a curve adds to it. */
@@ -27,9 +27,6 @@ const ranges = {
   widthPercent: { min: -200, max: 200 },
   imagePercent: { min: 0, max: 100 },
 } as const;
-
-/** A corner that moves stays where something is heard. */
-export const heardHz = { min: 20, max: 20_000 };
 
 const { sin, PI } = Math;
 

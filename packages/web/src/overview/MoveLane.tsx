@@ -11,6 +11,7 @@ import { withCopy } from '@pannet/core/moves/written';
 import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
 import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
+import { movingWords } from '@pannet/core/song/settings';
 import { useState, type KeyboardEvent, type MouseEvent } from 'react';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
@@ -55,7 +56,8 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const moves = useMoves();
   const view = useTimeView();
   const { parameter } = target;
-  const { word: what, marks, text } = moveAxes[parameter];
+  const { marks, text } = moveAxes[parameter];
+  const what = movingWords[parameter];
   const axis = axisOf(parameter, base);
   const said = `${what.replace(/^./, (letter) => letter.toUpperCase())} of ${name}`;
   const rateHz = useRate();

@@ -1,8 +1,8 @@
 import { moveOf } from '@pannet/core/song/moves-of';
+import { movingWords } from '@pannet/core/song/settings';
 import type { MoveTarget } from '@pannet/core/song/moves-of';
 import type { Part } from '@pannet/core/song/song';
 import { useSong } from '../session/open-song.ts';
-import { moveAxes } from './move-axis.ts';
 import { movedName, targetsOfPart } from './moves-of-part.ts';
 import { useMoves } from './use-moves.ts';
 
@@ -45,4 +45,4 @@ export function MoveMenu({ part }: { readonly part: Part }) {
 }
 
 const keyOf = ({ of, parameter }: MoveTarget) => (of === null ? parameter : `${of}/${parameter}`);
-const wordOf = ({ parameter }: MoveTarget) => moveAxes[parameter].word;
+const wordOf = ({ parameter }: MoveTarget) => movingWords[parameter];

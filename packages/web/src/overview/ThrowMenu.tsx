@@ -9,6 +9,7 @@ import {
 import { throwFadeParameter } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
 import { moveOf, partTarget } from '@pannet/core/song/moves-of';
+import { movingWords } from '@pannet/core/song/settings';
 import type { Part } from '@pannet/core/song/song';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -17,7 +18,6 @@ import Popover from 'react-bootstrap/Popover';
 import { say } from '../controls/notices.ts';
 import { NumberField } from '../controls/NumberField.tsx';
 import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
-import { moveAxes } from './move-axis.ts';
 import { useMoves } from './use-moves.ts';
 
 /** Parts of a bar that a throw snaps to; null for none. */
@@ -76,7 +76,7 @@ export function ThrowMenu({ part }: { readonly part: Part }) {
     const target = partTarget(part.id, thrown.parameter);
     const known = moveOf(open.session.store.getState().song, target)?.curve ?? null;
     if (known?.kind === 'cycle') {
-      const what = moveAxes[thrown.parameter].word;
+      const what = movingWords[thrown.parameter];
       say(`Its ${what} goes in a cycle, which a stretch would end: let that stand still first.`);
       return;
     }

@@ -1,13 +1,11 @@
 import { clampParameter, type Parameter } from '@pannet/core/parameters/parameter';
-import { movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
+import { heardHz, movingParameters, type MovingParameter } from '@pannet/core/parameters/tables';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
-import { heardHz } from '@pannet/core/rendering/value';
+import { movingWords } from '@pannet/core/song/settings';
 import { sideText } from '../image/voice-edits.ts';
 
 /** How a setting that moves is drawn and typed: levels by what is added to them, all else as what it comes to. */
 interface MoveAxis {
-  /** What moves, in the middle of a sentence. */
-  readonly word: string;
   readonly highest: number;
   readonly lowest: number;
   readonly marks: readonly number[];
@@ -30,10 +28,9 @@ const decibels = {
 const percent = { kind: 'sum', roundedTo: 1 } as const;
 
 export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
-  levelDb: { word: 'level', ...decibels },
-  flanksDb: { word: 'flanks', ...decibels },
+  levelDb: { ...decibels },
+  flanksDb: { ...decibels },
   panPercent: {
-    word: 'place',
     // L is above, as it is left in a drawing that is turned.
     highest: -100,
     lowest: 100,
@@ -42,7 +39,6 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     ...percent,
   },
   widthPercent: {
-    word: 'width',
     highest: 200,
     lowest: -200,
     marks: [100, 0, -100],
@@ -50,7 +46,6 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     ...percent,
   },
   imagePercent: {
-    word: 'image against plain',
     highest: 100,
     lowest: 0,
     marks: [100, 0],
@@ -58,7 +53,6 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     ...percent,
   },
   highCutOctaves: {
-    word: 'high cut',
     highest: heardHz.max,
     lowest: heardHz.min,
     marks: [20_000, 1000, 50],
@@ -67,7 +61,6 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     roundedTo: 1,
   },
   delayMs: {
-    word: 'delay',
     // Later lies lower, as in the drawing of the stage.
     highest: -50,
     lowest: 150,
@@ -77,7 +70,6 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     roundedTo: 0.1,
   },
   driveDb: {
-    word: 'drive',
     highest: 60,
     lowest: 0,
     marks: [60, 30, 0],
@@ -85,7 +77,7 @@ export const moveAxes: Readonly<Record<MovingParameter, MoveAxis>> = {
     kind: 'sum',
     roundedTo: 0.5,
   },
-  peakDb: { word: 'peak', ...decibels, highest: 24, lowest: 0, marks: [24, 0] },
+  peakDb: { ...decibels, highest: 24, lowest: 0, marks: [24, 0] },
 };
 
 /** Between what a curve adds, what that comes to, and where it is drawn: 0 at the lowest end of the axis, 1 at the highest. */
@@ -120,11 +112,11 @@ export type Axis = ReturnType<typeof axisOf>;
 
 function rowOf(parameter: MovingParameter, base: number): Parameter {
   const row = movingParameters[parameter];
-  const { kind, highest, lowest, word } = moveAxes[parameter];
+  const { kind, highest, lowest } = moveAxes[parameter];
   if (kind === 'added') return row;
   return {
     ...row,
-    label: word.replace(/^./, (letter) => letter.toUpperCase()),
+    label: movingWords[parameter].replace(/^./, (letter) => letter.toUpperCase()),
     min: Math.min(highest, lowest),
     max: Math.max(highest, lowest),
     default: base,

@@ -1,8 +1,8 @@
-import type { MovingParameter } from '@pannet/core/parameters/tables';
-import { heardHz } from '@pannet/core/rendering/value';
+import { heardHz } from '@pannet/core/parameters/tables';
 import { movable } from '@pannet/core/song/movable';
 import { moveOf, partTarget, voiceTarget, type MoveTarget } from '@pannet/core/song/moves-of';
-import { delayInMs, type Voice } from '@pannet/core/voices/voice';
+import type { Voice } from '@pannet/core/voices/voice';
+import { settingOfPart } from '@pannet/core/song/settings';
 import type { Move, Part, Song } from '@pannet/core/song/song';
 
 const voiceOf = ({ image }: Part, { kind, of }: MoveTarget) =>
@@ -41,17 +41,10 @@ export function movedName(part: Part, target: MoveTarget): string {
   return voice ? `${part.name}, ${voice.name}` : part.name;
 }
 
-/** What is set of what moves, where that is part of what is drawn. */
+/** What is set of what moves, where that is part of what is drawn; a corner in Hz. */
 export function movedBase(part: Part, target: MoveTarget, rateHz: number): number {
-  const bases: Partial<Record<MovingParameter, number>> = {
-    widthPercent: part.image.stage.widthPercent,
-    imagePercent: 100,
-  };
-  const voice = voiceOf(part, target);
-  if (target.parameter === 'delayMs') return voice ? delayInMs(voice.delay, rateHz) : 0;
-  if (target.parameter === 'driveDb') return voice?.amp?.driveDb ?? 0;
-  if (target.parameter === 'highCutOctaves') return voice?.tone.highCutHz ?? heardHz.max;
-  if (target.parameter === 'panPercent')
-    return voice?.placement.kind === 'pan' ? voice.placement.panPercent : 0;
-  return bases[target.parameter] ?? 0;
+  if (target.parameter === 'imagePercent') return 100;
+  const set = settingOfPart(part, target, rateHz);
+  if (target.parameter === 'highCutOctaves') return set === null ? heardHz.max : 2 ** set;
+  return set ?? 0;
 }

@@ -20,6 +20,7 @@ import type { SessionState } from '../sync/session-state.ts';
 import type { SongSession } from '../sync/song-session.ts';
 import { wholeView, type TimeView } from '../waves/time-view.ts';
 import { Waves } from '../waves/waves.ts';
+import { Writing } from './writing.ts';
 
 export interface Selection {
   /** The part that is looked at, and any others that a recipe or an export goes to as well. */
@@ -43,6 +44,7 @@ export class OpenSong {
   readonly audition: Audition;
   readonly mender: Mender;
   readonly blind: BlindSession;
+  readonly writing: Writing;
   readonly selection: StoreApi<Selection>;
   readonly waves = new Waves();
   /** The stretch of the song that is drawn over time, null for all of it; and whether rulers go by bars. */
@@ -58,6 +60,11 @@ export class OpenSong {
     this.audition = new Audition(session, this.playback);
     this.mender = new Mender(session, this.playback, this.audition);
     this.blind = new BlindSession(session, this.playback, this.comparing);
+    this.writing = new Writing(
+      session,
+      this.playback,
+      () => this.audition.store.getState().trial !== null,
+    );
     const { song } = session.store.getState();
     const first =
       addressed && Object.hasOwn(song.parts, addressed) ? addressed : firstToLookAt(song);
@@ -317,6 +324,7 @@ export class OpenSong {
 
   /** One step of work; a refusal is said and changes nothing. */
   do(name: string, edits: readonly Edit[]): boolean {
+    if (this.writing.done()) return true;
     const done = this.session.do(name, edits);
     if (!done.ok) say(done.error.sentence);
     return done.ok;
@@ -324,7 +332,7 @@ export class OpenSong {
 
   preview(edits: readonly Edit[]): void {
     this.#letGo(edits);
-    this.session.preview(edits);
+    if (!this.writing.preview(edits)) this.session.preview(edits);
   }
 
   close(): void {

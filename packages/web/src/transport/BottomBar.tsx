@@ -1,4 +1,11 @@
-import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icons/react';
+import {
+  Pause,
+  PencilSimpleLine,
+  Play,
+  Repeat,
+  SkipBack,
+  SlidersHorizontal,
+} from '@phosphor-icons/react';
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
@@ -69,6 +76,7 @@ export function BottomBar({ drawer, onDrawer }: Props) {
       >
         <Repeat size={20} />
       </Button>
+      <WriteToggle />
       <Clock />
       <Hear />
       <PlainOrImage />
@@ -79,6 +87,30 @@ export function BottomBar({ drawer, onDrawer }: Props) {
       <Output />
       <FoldDrawerButton drawer={drawer} onDrawer={onDrawer} />
     </footer>
+  );
+}
+
+/** What is held while it plays is written along the song, or set for all of it. */
+function WriteToggle() {
+  const { writing } = useOpenSong();
+  const on = useStore(writing.store, (state) => state.on);
+  const playing = usePlayback(({ state }) => state === 'playing');
+  return (
+    <Button
+      className={`btn-tool write-toggle${on && playing ? ' writes' : ''}`}
+      variant="light"
+      aria-label="Write"
+      aria-pressed={on}
+      active={on}
+      title={
+        on
+          ? 'Levels, places, delays, widths, cuts, drives and feeds that are held while it plays are written along the song; press to set them for all of it'
+          : 'Write along the song what is held while it plays'
+      }
+      onClick={() => writing.turn(!on)}
+    >
+      <PencilSimpleLine size={20} weight={on ? 'fill' : 'regular'} />
+    </Button>
   );
 }
 
