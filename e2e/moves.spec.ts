@@ -6,6 +6,7 @@ import {
   address,
   channelsOf,
   dropFiles,
+  middleOf,
   rate,
   run,
   seriousFaults,
@@ -125,7 +126,7 @@ test('a lick is opened by a throw from bar to bar: exported, it is wide there an
   expect(10 * log10(wide / rate)).toBeGreaterThan(-40);
 });
 
-test('a level is written by hand while it plays: what is exported goes where the hand went', async ({
+test('a level, and whatever else is held, is written while it plays: what is exported goes where the hand went', async ({
   page,
 }) => {
   test.setTimeout(120_000);
@@ -150,19 +151,44 @@ test('a level is written by hand while it plays: what is exported goes where the
   const down = Number(/−(\d+(\.\d)?) dB/.exec(stood)?.[1]);
   expect(down).toBeGreaterThan(10);
   await page.mouse.up();
-  await expect(undo(page, /^Undo ridden, level: written 0:0/)).toBeVisible();
-  await page.getByRole('button', { name: 'Stop', exact: true }).click();
-  const step = (await undo(page, /^Undo ridden, level: written/).getAttribute('aria-label')) ?? '';
-  const to = Number(/–0:(\d+\.\d)/.exec(step)?.[1]);
-  const [left] = await exported(page, 'ridden');
-  const db = (seconds: number) => {
-    const from = Math.round(seconds * rate);
-    const stretch = left.subarray(from, from + rate / 20);
-    return 10 * log10((2 * stretch.reduce((sum, value) => sum + value ** 2, 0)) / stretch.length);
+  const endOf = async (written: RegExp) => {
+    await expect(undo(page, written)).toBeVisible();
+    const step = (await undo(page, written).getAttribute('aria-label')) ?? '';
+    return Number(/–0:(\d+\.\d)/.exec(step)?.[1]);
   };
+  const to = await endOf(/^Undo ridden, level: written 0:0/);
+
+  // Where its own fields are it is the same, once it is to be written.
+  await page.getByRole('link', { name: 'Image', exact: true }).click();
+  await page.getByRole('button', { name: 'Write', exact: true }).click();
+  const place = page.getByLabel(/^Position of /);
+  const unit = await middleOf(place.locator('xpath=following-sibling::span'));
+  await page.mouse.move(unit.x, unit.y);
+  await page.mouse.down();
+  await page.mouse.move(unit.x, unit.y - 240, { steps: 12 });
+  await page.waitForTimeout(900);
+  await expect(place).toHaveValue('80');
+  await page.mouse.up();
+  const placedTo = await endOf(/^Undo ridden, [^:]*, place: written 0:/);
+  await expect(place).toHaveValue('0');
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  await toSong(page);
+
+  const sides = await exported(page, 'ridden');
+  const power = (seconds: number, side: Float32Array) => {
+    const from = Math.round(seconds * rate);
+    const stretch = side.subarray(from, from + rate / 20);
+    return (2 * stretch.reduce((sum, value) => sum + value ** 2, 0)) / stretch.length;
+  };
+  const db = (seconds: number) =>
+    10 * log10(sides.reduce((sum, side) => sum + power(seconds, side), 0));
   // It is where it was held at its end, and went back to where it had been.
   expect(abs(db(to - 0.4) - (db(0.1) - down))).toBeLessThan(0.5);
   expect(db(to + 1)).toBeCloseTo(db(0.1), 1);
+  const lean = (seconds: number) => 10 * log10(power(seconds, sides[1]) / power(seconds, sides[0]));
+  // 80 % to the right by sine and cosine: tan of 81°.
+  expect(abs(lean(placedTo - 0.4) - 20 * log10(Math.tan((81 * Math.PI) / 180)))).toBeLessThan(0.3);
+  expect(abs(lean(placedTo + 1))).toBeLessThan(0.01);
   // What is measured anew is paler until it is.
   await expect.poll(() => seriousFaults(page), { timeout: 30_000 }).toEqual([]);
 });

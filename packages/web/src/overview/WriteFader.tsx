@@ -6,7 +6,7 @@ import { useEffect, useRef, useState } from 'react';
 import Form from 'react-bootstrap/Form';
 import { say } from '../controls/notices.ts';
 import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
-import { Hand } from '../session/writing.ts';
+import { Hand } from '../session/hand.ts';
 import { axisOf, moveAxes } from './move-axis.ts';
 
 interface Props {
@@ -37,10 +37,11 @@ export function WriteFader({ name, target, base, curve }: Props) {
       return;
     }
     held.current = place;
-    hand.current = new Hand(session, playback, () => {
+    const ended = () => {
       hand.current = null;
       setShown(null);
-    });
+    };
+    hand.current = new Hand(session, playback, (edits) => void session.preview(edits), ended);
     hand.current.hold(target, () => axis.addedBy(axis.at(held.current)));
   };
   const end = () => {

@@ -52,6 +52,7 @@ export class OpenSong {
     view: null,
     bars: false,
   }));
+  #heard: Song | null = null;
   readonly #ends: (() => void)[] = [];
 
   /** @param addressed the part that the address names; the first one if there is no such part */
@@ -78,7 +79,7 @@ export class OpenSong {
     }));
     this.#ends.push(
       session.store.subscribe((state, before) => {
-        if (state.shown !== before.shown) this.playback.setSong(state.shown);
+        if (state.shown !== before.shown) this.#hear(this.writing.heard ?? state.shown);
         if (state.song === before.song) return;
         this.#follow(state.song);
         this.#letGo(newestEdits(state, before));
@@ -107,6 +108,12 @@ export class OpenSong {
     Object.assign(globalThis, { pannet: this });
     this.playback.setSong(session.store.getState().song);
     this.#follow(session.store.getState().song);
+  }
+
+  #hear(song: Song): void {
+    if (song === this.#heard) return;
+    this.#heard = song;
+    this.playback.setSong(song);
   }
 
   /** Selection and figures go with the song. */

@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { partTarget, voiceTarget } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { act, fireEvent, screen } from '@testing-library/react';
+import { act, fireEvent, screen, waitFor } from '@testing-library/react';
 import { NoticeBoard } from '../controls/NoticeBoard.tsx';
 import { openTwoParts, showIn } from '../testing/show-song.tsx';
 import { BottomBar } from '../transport/BottomBar.tsx';
@@ -12,7 +12,7 @@ type Seer = Parameters<OpenSong['playback']['onSeen']>[0];
 let open: OpenSong;
 let seers: Set<Seer>;
 
-beforeEach(() => {
+beforeEach(async () => {
   open = openTwoParts('harp');
   seers = new Set();
   open.playback.onSeen = (seer) => {
@@ -28,6 +28,7 @@ beforeEach(() => {
   );
   play();
   fireEvent.click(screen.getByRole('button', { name: 'Write' }));
+  await waitFor(() => expect(open.writing.store.getState().on).toBe(true));
 });
 afterEach(() => open.close());
 
@@ -79,6 +80,10 @@ describe('what is held while it plays', () => {
   test('is heard as it is held, also between two looks', () => {
     hold(-6, 2, 2.5);
     const { shown } = open.session.store.getState();
+    // The control shows what it is moved to; what is heard is what is written.
+    expect(shown.parts.harp.levelDb).toBe(-6);
+    expect(open.writing.heard?.parts.harp.levelDb).toBe(0);
+    expect(open.writing.heard?.moves).toEqual(shown.moves);
     const { curve } = shown.moves[0];
     expect(
       curve.kind === 'points' && curve.points.some(({ atS, by }) => atS >= 2.9 && by === -6),
@@ -186,7 +191,7 @@ describe('what is held while it plays', () => {
     expect(song().parts.harp.levelDb).toBe(-4);
   });
 
-  test('is set as ever where nothing plays, where it is not to be written, and where it is typed', () => {
+  test('is set as ever where nothing plays, where it is not to be written, and where it is typed', async () => {
     act(() => void open.do('typed', level(-2)));
     expect(song().parts.harp.levelDb).toBe(-2);
     act(() => open.playback.store.setState({ state: 'stopped' }));
@@ -195,6 +200,7 @@ describe('what is held while it plays', () => {
     expect(song().parts.harp.levelDb).toBe(-3);
     play();
     fireEvent.click(screen.getByRole('button', { name: 'Write' }));
+    await waitFor(() => expect(open.writing.store.getState().on).toBe(false));
     act(() => open.preview(level(-4)));
     act(() => void open.do('held', level(-4)));
     expect(song().parts.harp.levelDb).toBe(-4);

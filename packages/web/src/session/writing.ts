@@ -1,149 +1,18 @@
-import { curveAt } from '@pannet/core/moves/curve';
-import type { Points } from '@pannet/core/moves/points';
-import { withWritten, type Held } from '@pannet/core/moves/written';
-import { clampParameter } from '@pannet/core/parameters/parameter';
-import { movingParameters } from '@pannet/core/parameters/tables';
-import { clock } from '@pannet/core/quantities/wording';
-import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { moveOf, withMove, type MoveTarget } from '@pannet/core/song/moves-of';
-import { changedSettings, movingWords, settingName } from '@pannet/core/song/settings';
-import { rateOf, type Song } from '@pannet/core/song/song';
+import type { Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
-import { say } from '../controls/notices.ts';
-import type { Seen } from '../playback/messages.ts';
 import type { Playback } from '../playback/playback.ts';
 import type { SongSession } from '../sync/song-session.ts';
+import type { Pen } from './pen.ts';
 
-/** What is heard goes along at most so often. */
-const heardEveryMs = 60;
-/** What is held is heard to be held until the next word of it comes, in s. */
-const aheadS = 1;
-
-/** What moves not yet: before and after it is held nothing is added. */
-const standing: Points = { kind: 'points', points: [{ atS: 0, by: 0, shape: 'straight' }] };
-
-/** One setting that is held. */
-interface Written {
-  readonly id: string;
-  readonly target: MoveTarget;
-  readonly before: Points;
-  readonly held: Held[];
-  /** What it adds, by what its curve would. */
-  to: (was: number) => number;
-}
-
-/** What is held while the song plays, written along it: as few points as say it, and one step when it is let go of. */
-export class Hand {
-  readonly #session: SongSession;
-  readonly #playback: Playback;
-  readonly #ended: () => void;
-  readonly #written = new Map<string, Written>();
-  readonly #unsee: () => void;
-  #heardAt = 0;
-
-  /** @param ended where the loop goes round or the song stops: what was held was kept as far as it went */
-  constructor(session: SongSession, playback: Playback, ended: () => void) {
-    this.#session = session;
-    this.#playback = playback;
-    this.#ended = ended;
-    this.#unsee = this.#playback.onSeen((seen) => this.#see(seen));
-  }
-
-  /** Holds a setting, or where it is held already, otherwise. Of what goes by a cycle nothing is written. */
-  hold(target: MoveTarget, to: Written['to']): void {
-    const key = JSON.stringify(target);
-    const known = this.#written.get(key);
-    if (known) {
-      known.to = to;
-      return;
-    }
-    const curve = moveOf(this.#session.store.getState().song, target)?.curve;
-    if (curve?.kind === 'cycle') return;
-    const before = curve ?? standing;
-    this.#written.set(key, { id: crypto.randomUUID(), target, before, held: [], to });
-  }
-
-  /** All that is not among these goes back to what its curve is, and is held there. */
-  restOf(targets: readonly MoveTarget[]): void {
-    const keys = new Set(targets.map((target) => JSON.stringify(target)));
-    for (const [key, written] of this.#written) if (!keys.has(key)) written.to = (was) => was;
-  }
-
-  get #rateHz(): number {
-    return rateOf(this.#session.store.getState().song);
-  }
-
-  #see({ state, frame }: Pick<Seen, 'state' | 'frame'>): void {
-    const atS = frame / this.#rateHz;
-    for (const { held, before, target, to } of this.#written.values()) {
-      const last = held.at(-1);
-      if (state !== 'playing' || (last && atS < last.atS)) {
-        this.#ended();
-        this.letGo();
-        return;
-      }
-      if (last && atS === last.atS) continue;
-      const was = curveAt(before, atS, null, target.parameter);
-      held.push({ atS, by: clampParameter(movingParameters[target.parameter], to(was)) });
-    }
-    const now = performance.now();
-    if (now - this.#heardAt < heardEveryMs) return;
-    this.#heardAt = now;
-    this.#session.preview(this.#edits(aheadS));
-  }
-
-  /** @param beyondS for how much longer than it was held it is to be held */
-  #edits(beyondS: number): Edit[] {
-    const { song } = this.#session.store.getState();
-    let { moves } = song;
-    for (const { id, target, before, held } of this.#written.values()) {
-      const last = held.at(-1);
-      if (!last) continue;
-      const further = beyondS > 0 ? [...held, { ...last, atS: last.atS + beyondS }] : held;
-      const curve = withWritten(before, further, target.parameter);
-      moves = withMove({ moves }, target, curve, id);
-    }
-    return [{ kind: 'set-moves', moves: [...moves] }];
-  }
-
-  /** Lets go, and keeps nothing. */
-  drop(): void {
-    this.#unsee();
-    this.#session.endPreview();
-  }
-
-  /** Keeps what was held. */
-  letGo(): void {
-    const [first, ...others] = [...this.#written.values()].filter(({ held }) => held.length > 0);
-    if (!(first as Written | undefined)) {
-      this.drop();
-      return;
-    }
-    this.#unsee();
-    const { song } = this.#session.store.getState();
-    const { target, held } = first;
-    const when = `${clock(held[0].atS, 1)}–${clock(held[held.length - 1].atS, 1)}`;
-    const more = others.length > 0 ? ` and ${others.length} more` : '';
-    const name = `${settingName(song, target)}, ${movingWords[target.parameter]}${more}: written ${when}`;
-    const done = this.#session.do(name, this.#edits(0));
-    if (!done.ok) say(done.error.sentence);
-  }
-}
-
-/**
- * Whether what is held while the song plays is written along it in the place of being set. Whatever may move is written by the control that sets it: what it is
- * moved by is added to what is there at that moment.
- */
+/** Whether what is held while the song plays is written along it, in the place of being set for all of it. */
 export class Writing {
   readonly store = createStore<{ readonly on: boolean }>(() => ({ on: false }));
   readonly #session: SongSession;
   readonly #playback: Playback;
   readonly #busy: () => boolean;
-  #hand: Hand | null = null;
-  /** Written as far as it goes, or given up, while the control is still held: until it is let go of it does nothing. */
-  #spent = false;
-  #said = false;
+  /** Fetched when it is first asked for. */
+  #pen: Pen | null = null;
 
   /** @param busy while something is tried, what is held belongs to that */
   constructor(session: SongSession, playback: Playback, busy: () => boolean) {
@@ -152,75 +21,28 @@ export class Writing {
     this.#busy = busy;
   }
 
-  turn(on: boolean): void {
+  /** It is on once it can write. */
+  async turn(on: boolean): Promise<void> {
+    if (on && !this.#pen) {
+      const { Pen: Kind } = await import('./pen.ts');
+      this.#pen ??= new Kind(this.#session, this.#playback, this.#busy);
+    }
     this.store.setState({ on });
+  }
+
+  /** What is heard while something is written; null while nothing is. */
+  get heard(): Song | null {
+    return this.#pen?.heard ?? null;
   }
 
   /** @returns whether what these edits would show is written */
   preview(edits: readonly Edit[]): boolean {
-    if (this.#spent) return true;
-    const playing = this.#playback.store.getState().state === 'playing';
-    if (!this.store.getState().on || (!this.#hand && !playing) || this.#busy()) return false;
-    const { song } = this.#session.store.getState();
-    const applied = apply(song, { id: 'preview', name: 'preview', role: 'do', edits });
-    if (!applied.ok) return false;
-    const changed = changedSettings(song, applied.value.song);
-    const written = changed.filter(({ target }) => moveOf(song, target)?.curve.kind !== 'cycle');
-    if (!this.#hand && written.length === 0) {
-      this.#sayWhy(changed.length > 0, song, applied.value.song);
-      return false;
-    }
-    this.#hand ??= this.#begin();
-    this.#hand.restOf(written.map(({ target }) => target));
-    for (const { target, by } of written) this.#hand.hold(target, (was) => was + by);
-    return true;
+    if (!this.#pen) return false;
+    return (this.store.getState().on || this.#pen.writes) && this.#pen.preview(edits);
   }
 
   /** The step of a control that is let go of. @returns whether that is done with, since it was written */
   done(): boolean {
-    const written = this.#hand !== null || this.#spent;
-    this.#hand?.letGo();
-    this.#hand = null;
-    this.#said = false;
-    return written;
-  }
-
-  #begin(): Hand {
-    for (const kind of lettingGo) addEventListener(kind, this.#letGoSoon, { capture: true });
-    addEventListener('keydown', this.#giveUp, { capture: true });
-    return new Hand(this.#session, this.#playback, () => {
-      this.#hand = null;
-      this.#spent = true;
-    });
-  }
-
-  /** A control that comes back to where it began keeps nothing by itself; one that does is to be heard first. */
-  readonly #letGoSoon = (): void => {
-    for (const kind of lettingGo) removeEventListener(kind, this.#letGoSoon, { capture: true });
-    removeEventListener('keydown', this.#giveUp, { capture: true });
-    setTimeout(() => {
-      this.done();
-      this.#spent = false;
-    });
-  };
-
-  readonly #giveUp = ({ key }: KeyboardEvent): void => {
-    if (key !== 'Escape' || !this.#hand) return;
-    this.#hand.drop();
-    this.#hand = null;
-    this.#spent = true;
-  };
-
-  #sayWhy(cycles: boolean, before: Song, after: Song): void {
-    const sounds = ({ parts, groups, rooms }: Song) => JSON.stringify([parts, groups, rooms]);
-    if (this.#said || (!cycles && sounds(before) === sounds(after))) return;
-    this.#said = true;
-    say(
-      cycles
-        ? 'It goes by a cycle, which is not written over: it is set for all of the song.'
-        : 'This does not move along the song: it is set for all of it.',
-    );
+    return this.#pen?.done() ?? false;
   }
 }
-
-const lettingGo = ['pointerup', 'pointercancel', 'keyup'] as const;

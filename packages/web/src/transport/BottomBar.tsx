@@ -1,11 +1,4 @@
-import {
-  Pause,
-  PencilSimpleLine,
-  Play,
-  Repeat,
-  SkipBack,
-  SlidersHorizontal,
-} from '@phosphor-icons/react';
+import { Pause, Play, Repeat, SkipBack, SlidersHorizontal } from '@phosphor-icons/react';
 import { bedParameters } from '@pannet/core/parameters/tables';
 import { clock, figure, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
@@ -99,7 +92,6 @@ function WriteToggle() {
     <Button
       className={`btn-tool write-toggle${on && playing ? ' writes' : ''}`}
       variant="light"
-      aria-label="Write"
       aria-pressed={on}
       active={on}
       title={
@@ -107,9 +99,13 @@ function WriteToggle() {
           ? 'Levels, places, delays, widths, cuts, drives and feeds that are held while it plays are written along the song; press to set them for all of it'
           : 'Write along the song what is held while it plays'
       }
-      onClick={() => writing.turn(!on)}
+      onClick={() => {
+        writing.turn(!on).catch(() => {
+          say('What writes could not be fetched: is there a connection? Try again.');
+        });
+      }}
     >
-      <PencilSimpleLine size={20} weight={on ? 'fill' : 'regular'} />
+      Write
     </Button>
   );
 }
