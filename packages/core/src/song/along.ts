@@ -45,6 +45,10 @@ export function groupsAround(
   }
 }
 
+const movingParameter = choice(
+  Object.keys(movingParameters) as [MovingParameter, ...MovingParameter[]],
+);
+
 /** Something that changes along the song: what a table says may move. */
 export const moveDescription = thing({
   id: id('a move'),
@@ -54,11 +58,21 @@ export const moveDescription = thing({
     id: id('what moves'),
     /** Of the voice, or of the part that feeds the room; null for anything else. */
     of: id('what moves in it').nullable().default(null),
-    parameter: choice(Object.keys(movingParameters) as [MovingParameter, ...MovingParameter[]]),
+    parameter: movingParameter,
   }),
   curve: curveDescription,
 });
 export type Move = Described<typeof moveDescription>;
+
+/** A move of an image, whichever part that belongs to: of one of its voices, or of all of it. */
+const imageMoveDescription = thing({
+  /** The voice that moves; null for the image. */
+  of: id('a voice that moves').nullable().default(null),
+  parameter: movingParameter,
+  curve: curveDescription,
+});
+export type ImageMove = Described<typeof imageMoveDescription>;
+export const imageMovesDescription = z.array(imageMoveDescription).max(100);
 
 export const mostGroups = 32;
 export const mostMoves = 500;

@@ -1,8 +1,9 @@
 import fc from 'fast-check';
 import { anyOf } from '../parameters/any.fixture.ts';
-import { movingParameters } from '../parameters/tables.ts';
+import { movingParameters, type MovingParameter } from '../parameters/tables.ts';
 import { withImpulses } from '../image/image-file.ts';
 import { memoryRecording } from '../rendering/memory.fixture.ts';
+import type { ImageMove } from './along.ts';
 import { movable } from './movable.ts';
 import { feedTarget, levelTarget, partTarget, voiceTarget } from './moves-of.ts';
 import { partDescription, type Part } from './part.ts';
@@ -71,6 +72,15 @@ const anyPart: fc.Arbitrary<Part> = fc
       drafts: Object.fromEntries(
         Object.entries(part.drafts).map(([number, draft]) => [number, fitting(draft)]),
       ),
+      draftMoves: Object.fromEntries(
+        Object.entries(part.draftMoves).map(([number, moves]) => [
+          number,
+          moves.slice(0, 2).map(({ curve }, n): ImageMove => {
+            const parameter = n === 0 ? 'widthPercent' : 'panPercent';
+            return { of: n === 0 ? null : 'v1', parameter, curve: within(curve, parameter) };
+          }),
+        ]),
+      ),
     };
   });
 
@@ -86,14 +96,19 @@ function anyMoves({ moves, rooms }: Song): Move[] {
   return moves.slice(0, 3).map(({ curve, ...move }, n) => {
     // What is drawn decides which: the first ones are spread over all of them.
     const target = targets[(n * 5 + JSON.stringify(curve).length) % targets.length];
-    const { min, max } = movingParameters[target.parameter];
-    if (curve.kind !== 'points') return { ...move, target, curve };
-    const within = curve.points.map((point) => ({
-      ...point,
-      by: Math.min(max, Math.max(min, point.by)),
-    }));
-    return { ...move, target, curve: { ...curve, points: within } };
+    return { ...move, target, curve: within(curve, target.parameter) };
   });
+}
+
+/** A curve that goes no further than what it moves may. */
+function within(curve: Move['curve'], parameter: MovingParameter): Move['curve'] {
+  const { min, max } = movingParameters[parameter];
+  if (curve.kind !== 'points') return curve;
+  const points = curve.points.map((point) => ({
+    ...point,
+    by: Math.min(max, Math.max(min, point.by)),
+  }));
+  return { ...curve, points };
 }
 
 /** Any song that passes: whatever values its parts have, with a bed, groups, moves and a tempo or without. */

@@ -72,7 +72,7 @@ export function keptMoves(before: readonly Move[], after: readonly Move[]): read
 }
 
 /** Of what JSON can say. */
-function isSame(a: unknown, b: unknown): boolean {
+export function isSame(a: unknown, b: unknown): boolean {
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return a === b;
   const keys = Object.keys(a);
   return (

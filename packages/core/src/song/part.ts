@@ -5,6 +5,7 @@ import { describe } from '../parameters/parameter.ts';
 import { partParameters } from '../parameters/tables.ts';
 import { neutralPreparation, preparationDescription } from '../takes/preparation.ts';
 import { newTakes, takesDescription, type Take } from '../takes/take.ts';
+import { imageMovesDescription } from './along.ts';
 
 export const families = ['voice', 'plucked', 'bowed', 'keys', 'low', 'struck', 'other'] as const;
 export type Family = (typeof families)[number];
@@ -33,6 +34,8 @@ export const partDescription = thing({
   image: imageDescription,
   /** Kept states of the image, under the number keys 1 to 9. */
   drafts: z.record(draftNumber, imageDescription).default({}),
+  /** How each of them moves along the song; one that is not here leaves the moves as they are. */
+  draftMoves: z.record(draftNumber, imageMovesDescription).default({}),
   /** The draft that the image was last kept as or recalled from. */
   draft: draftNumber.nullable().default(null),
   /** Id of the voice that plain is, put in the middle; null for the first take as it is. */
@@ -65,6 +68,7 @@ export function newPart(
     preparation: neutralPreparation,
     image: neutralImage(),
     drafts: {},
+    draftMoves: {},
     draft: null,
     plainVoice: null,
     toggleKey: null,

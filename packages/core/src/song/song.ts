@@ -22,7 +22,7 @@ import { mostRooms, roomDescription } from '../rooms/room.ts';
 import { panLaws } from '../voices/pan-law.ts';
 import { groupDescription, groupsAround, mostGroups, mostMoves, moveDescription } from './along.ts';
 import { comparisonDescription, mostComparisons } from './comparison.ts';
-import { refusedMove } from './movable.ts';
+import { refusedImageMoves, refusedMove } from './movable.ts';
 import { partDescription, type Part } from './part.ts';
 import { recordingDescription, type Recording } from './recording.ts';
 
@@ -106,6 +106,10 @@ export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part>
         'A take is brought into time with another take of its part.',
         `${place}.takes[${n}].align.to`,
       );
+  for (const [number, moves] of Object.entries(part.draftMoves)) {
+    const refused = refusedImageMoves(moves, `${place}.draftMoves.${number}`);
+    if (refused) return refused;
+  }
   const images = [
     [part.image, `${place}.image`] as const,
     ...Object.entries(part.drafts).map(

@@ -13,7 +13,7 @@ export function BlindRounds({ part }: { readonly part: Part }) {
   const open = useOpenSong();
   const song = useSong();
   const blind = useStore(open.blind.store, (state) => state.blind);
-  const states = statesOf(part);
+  const states = statesOf(song, part);
   const [first, setFirst] = useState<string | null>(null);
   const [second, setSecond] = useState<string | null>(null);
   const a = first !== null && states.includes(first) ? first : (states[1] ?? 'plain');

@@ -5,7 +5,13 @@ import { useStore } from 'zustand';
 import { FigureLabel } from '../controls/FigureLabel.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { measuredId, type PartMeasures } from '../measuring/analyst.ts';
-import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../session/open-song.ts';
+import {
+  useAnalyst,
+  useOpenSong,
+  usePlayback,
+  useSelectedPart,
+  useSession,
+} from '../session/open-song.ts';
 import { BlindRounds } from './BlindRounds.tsx';
 import { rows, type Row, type Value } from './compared-figures.ts';
 import { imageState } from '../comparing/comparing.ts';
@@ -40,13 +46,14 @@ function FiguresTable({ part }: { readonly part: Part }) {
   const { mode } = useStore(open.comparing.store);
   const isPlain = usePlayback((state) => part.id in state.monitoring.plain);
   const [base, setBase] = useState('plain');
-  const states = statesOf(part);
+  const song = useSession(({ shown }) => shown);
+  const states = statesOf(song, part);
   const against = states.includes(base) ? base : 'plain';
   const matching = open.comparing.matching(part);
-  const shown = isPlain ? 'plain' : imageState(part);
+  const shown = isPlain ? 'plain' : imageState(song, part);
   const hear = (state: string) => {
     if ((state === 'plain') !== isPlain) open.togglePlain([part.id]);
-    if (state !== 'plain' && state !== imageState(part)) open.recallDraft(state);
+    if (state !== 'plain' && state !== imageState(song, part)) open.recallDraft(state);
     if (open.playback.store.getState().state === 'stopped') void open.playback.play();
   };
   const valueOf = (row: Row, state: string): Value => {

@@ -2,7 +2,9 @@ import { BlindComparison } from '@pannet/core/comparing/blind';
 import { matchLevels } from '@pannet/core/comparing/matching';
 import { neutralImage, type Image } from '@pannet/core/image/image';
 import { db, dbToGain } from '@pannet/core/quantities/units';
-import { mostComparisons, type Part } from '@pannet/core/song/song';
+import { draftEdits, withMovesOfImage } from '@pannet/core/song/draft-moves';
+import type { Edit } from '@pannet/core/song/edits/edit';
+import { mostComparisons, type Part, type Song } from '@pannet/core/song/song';
 import { newVoice } from '@pannet/core/voices/voice';
 import { createStore } from 'zustand/vanilla';
 import { say } from '../controls/notices.ts';
@@ -32,10 +34,16 @@ export function plainImage({ image, plainVoice }: Part): Image {
   return { ...plain, voices: [newVoice('v1', 'centre', { take, tone, colour, tuner: timbre })] };
 }
 
-/** A state of a part as an image. */
-export function imageOfState(part: Part, state: string): Image {
-  if (state === 'plain') return plainImage(part);
-  return state === 'image' ? part.image : part.drafts[state];
+/** What makes a part a state of it, that is heard through its image. Plain stands still. */
+export function stateEdits(song: Song, part: Part, state: string): Edit[] {
+  let made = 0;
+  const newId = () => `blind-${made++}`;
+  if (state === 'image') return [{ kind: 'set-image', partId: part.id, image: part.image }];
+  if (state !== 'plain') return draftEdits(song, part, state, newId);
+  return [
+    { kind: 'set-image', partId: part.id, image: plainImage(part) },
+    { kind: 'set-moves', moves: [...withMovesOfImage(song, part.id, [], newId)] },
+  ];
 }
 
 /** A blind comparison that goes on: both states are heard as previews, equally loud, under hidden names. */
@@ -78,15 +86,14 @@ export class BlindSession {
   hear(name: 'a' | 'b'): void {
     const { blind } = this.store.getState();
     if (!blind || blind.ended || !this.#comparison) return;
-    const part = this.#session.store.getState().song.parts[blind.partId] as Part | undefined;
+    const { song } = this.#session.store.getState();
+    const part = song.parts[blind.partId] as Part | undefined;
     if (!part) {
       this.close();
       return;
     }
     const state = this.#comparison.round[name];
-    this.#session.preview([
-      { kind: 'set-image', partId: part.id, image: imageOfState(part, state) },
-    ]);
+    this.#session.preview(stateEdits(song, part, state));
     const { monitoring } = this.#playback.store.getState();
     const plain = Object.entries(monitoring.plain).filter(([id]) => id !== part.id);
     this.#playback.listen({

@@ -1,6 +1,7 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { recipes } from '@pannet/core/image/recipes';
 import type { Edit } from '@pannet/core/song/edits/edit';
+import { partTarget } from '@pannet/core/song/moves-of';
 import { newVoice } from '@pannet/core/voices/voice';
 import { notices } from '../controls/notices.ts';
 import { OpenSong } from '../session/open-song.ts';
@@ -8,7 +9,8 @@ import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';
 import { twoPartsSession } from '../testing/session.fixture.ts';
 import type { MeasureJob } from '../measuring/messages.ts';
-import { imageOfState, plainImage } from './blind-session.ts';
+import { plainImage, stateEdits } from './blind-session.ts';
+import { imageState } from './comparing.ts';
 import { partsOfKey, toggleKeyOf } from './toggle-keys.ts';
 
 const measured = measuredAs(sine(), sine(), -20);
@@ -212,13 +214,35 @@ describe('blind', () => {
     expect(open.session.store.getState().song.comparisons).toEqual([]);
   });
 
+  test('plain stands still, whatever its part does; a draft moves as it was kept', () => {
+    const curve = { kind: 'points', points: [{ atS: 0, by: -50, shape: 'straight' }] } as const;
+    const moved = [
+      { id: 'm1', target: partTarget('hum', 'widthPercent'), curve },
+      { id: 'm2', target: partTarget('hum', 'levelDb'), curve },
+    ];
+    open.do('moves', [{ kind: 'set-moves', moves: moved }]);
+    open.keepDraft('2');
+    const { song } = open.session.store.getState();
+    expect(imageState(song, hum())).toBe('2');
+    expect(stateEdits(song, hum(), 'image').map(({ kind }) => kind)).toEqual(['set-image']);
+    expect(stateEdits(song, hum(), 'plain')[1]).toEqual({ kind: 'set-moves', moves: [moved[1]] });
+    open.do('still', [{ kind: 'set-moves', moves: [moved[1]] }]);
+    expect(imageState(open.session.store.getState().song, hum())).toBe('image');
+    open.recallDraft('2');
+    const { moves } = open.session.store.getState().song;
+    expect(moves.map(({ target }) => target.parameter).sort()).toEqual(['levelDb', 'widthPercent']);
+  });
+
   test('plain as an image is the take in the middle, or its voice with its tone', () => {
-    expect(imageOfState(hum(), 'plain').voices).toHaveLength(1);
+    expect(plainImage(hum()).voices).toHaveLength(1);
     const tone = { lowCutHz: 300 };
     const voices = [newVoice('v1', 'a'), newVoice('v2', 'b', { tone, levelDb: -9 })];
     const image = { ...hum().image, voices };
     const [voice] = plainImage({ ...hum(), image, plainVoice: 'v2' }).voices;
     expect(voice).toMatchObject({ tone, levelDb: 0, placement: { kind: 'pan', panPercent: 0 } });
-    expect(imageOfState(hum(), '1')).toEqual(recipes[1].image);
+    const { song } = open.session.store.getState();
+    expect(stateEdits(song, hum(), '1')).toEqual([
+      { kind: 'set-image', partId: 'hum', image: recipes[1].image },
+    ]);
   });
 });

@@ -1,5 +1,6 @@
 import { matchLevels, type Matching, type MatchMode } from '@pannet/core/comparing/matching';
 import { imageLevel, type Level } from '@pannet/core/findings/part-figures';
+import { isDraft } from '@pannet/core/song/draft-moves';
 import type { Part, Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import { measuredId, type Analyst } from '../measuring/analyst.ts';
@@ -25,6 +26,8 @@ export class Comparing {
   readonly #analyst: Analyst;
   /** Parts whose comparison has begun, but whose level is not known yet. */
   readonly #awaited = new Set<string>();
+  /** Of the song that is followed: a draft is kept with its own. */
+  #moves: Song['moves'] = [];
 
   constructor(analyst: Analyst) {
     this.#analyst = analyst;
@@ -59,8 +62,13 @@ export class Comparing {
     this.store.setState({ held });
   }
 
+  #stateOf(part: Part): string {
+    return imageState({ moves: this.#moves }, part);
+  }
+
   /** Drops what belongs to parts that are gone. */
   follow(song: Song): void {
+    this.#moves = song.moves;
     for (const partId of [...Object.keys(this.store.getState().held), ...this.#awaited])
       if (!song.parts[partId]) this.release(partId);
   }
@@ -68,7 +76,7 @@ export class Comparing {
   /** What each state of a part is to be raised by; null while plain and image are not measured. */
   matching(part: Part): MatchedPart | null {
     const levels = this.levels(part);
-    const state = imageState(part);
+    const state = this.#stateOf(part);
     // A draft that is not measured yet is the image, too.
     const shown = state in levels ? state : 'image';
     if (!(shown in levels)) return null;
@@ -92,15 +100,16 @@ export class Comparing {
       if (measures) levels[draft] = imageLevel(measures.measured);
     }
     // The image is measured first: a draft that it is has no other level.
-    const state = imageState(part);
+    const state = this.#stateOf(part);
     if (image && state !== 'image') levels[state] = levels.image;
     return levels;
   }
 }
 
-/** The draft that the image is, as it was kept, or “image”. */
-export function imageState({ draft, drafts, image }: Part): string {
-  return draft !== null && JSON.stringify(drafts[draft]) === JSON.stringify(image)
+/** The draft that the image is, as it was kept, its moves with it, or “image”. */
+export function imageState(song: Pick<Song, 'moves'>, part: Part): string {
+  const { draft } = part;
+  return draft !== null && Object.hasOwn(part.drafts, draft) && isDraft(song, part, draft)
     ? draft
     : 'image';
 }

@@ -1,4 +1,4 @@
-import type { Part } from '@pannet/core/song/song';
+import type { Part, Song } from '@pannet/core/song/song';
 import { imageState } from './comparing.ts';
 
 /** “Plain”, “Image”, “Draft 2”. */
@@ -8,7 +8,7 @@ export function nameOfState(state: string): string {
 }
 
 /** What can be compared of a part: the image stands for itself only where it is not a draft as that was kept. */
-export function statesOf(part: Part): string[] {
-  const now = imageState(part);
+export function statesOf(song: Pick<Song, 'moves'>, part: Part): string[] {
+  const now = imageState(song, part);
   return ['plain', ...(now === 'image' ? ['image'] : []), ...Object.keys(part.drafts).sort()];
 }

@@ -1,6 +1,7 @@
 import { contentKey } from '@pannet/core/findings/content-key';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import type { Loop } from '@pannet/core/rendering/player';
+import { withDraft } from '@pannet/core/song/draft-moves';
 import { partFrames, type Part, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
 import type { FromMeasurer, Measured, MeasureJob } from './messages.ts';
@@ -119,15 +120,17 @@ export class Analyst {
     if (this.#wanted) Atomics.store(this.#wanted, 0, 0);
   }
 
-  /** The part as it is to be measured. */
-  #targetOf(id: string): Part | null {
+  /** The part as it is to be measured, and the song that it is so in. */
+  #targetOf(id: string): { readonly song: Song; readonly part: Part } | null {
     if (!this.#song) return null;
     const { parts } = this.#song;
-    if (id in parts) return parts[id];
+    if (id in parts) return { song: this.#song, part: parts[id] };
     const at = id.lastIndexOf('#');
     const part = parts[id.slice(0, at)] as Part | undefined;
-    const image = part?.drafts[id.slice(at + 1)] as Part['image'] | undefined;
-    return part && image ? { ...part, image } : null;
+    const draft = id.slice(at + 1);
+    if (!part || !Object.hasOwn(part.drafts, draft)) return null;
+    const song = withDraft(this.#song, part, draft);
+    return { song, part: song.parts[part.id] };
   }
 
   #stretch(part: Part): Loop {
@@ -140,13 +143,12 @@ export class Analyst {
   }
 
   #keyOf(id: string): string | null {
-    const part = this.#targetOf(id);
-    if (!part || !this.#song) return null;
-    return contentKey(this.#song, part, this.#stretch(part));
+    const target = this.#targetOf(id);
+    return target && contentKey(target.song, target.part, this.#stretch(target.part));
   }
 
   #selectedTargets(): string[] {
-    const part = this.#selected === null ? null : this.#targetOf(this.#selected);
+    const part = this.#selected === null ? null : this.#targetOf(this.#selected)?.part;
     if (!part) return [];
     return [part.id, ...Object.keys(part.drafts).map((draft) => measuredId(part.id, draft))];
   }
@@ -205,14 +207,16 @@ export class Analyst {
     const order = [...this.#selectedTargets(), ...others];
     const target = order.find((id) => this.#isWanted(id));
     if (target === undefined) return;
-    const part = this.#targetOf(target) as Part;
+    const wanted = this.#targetOf(target);
+    if (!wanted) return;
+    const { song, part } = wanted;
     const partId = part.id;
     const { start, end } = this.#stretch(part);
     const id = ++this.#lastId;
     if (this.#wanted) Atomics.store(this.#wanted, 0, id);
     const job: MeasureJob = {
       id,
-      song: { ...this.#song, parts: { ...this.#song.parts, [partId]: part } },
+      song,
       partId,
       from: start,
       to: end,

@@ -1,8 +1,8 @@
-import type { Image } from '@pannet/core/image/image';
 import { areMirrorImages, type Pair } from '@pannet/core/image/pairs';
 import { usualTempo, type Tempo } from '@pannet/core/moves/tempo';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import type { Monitoring } from '@pannet/core/rendering/monitor';
+import { draftEdits, keptDraft } from '@pannet/core/song/draft-moves';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { rateOf, songFrames, type Part, type Song } from '@pannet/core/song/song';
 import { createContext, useContext, useMemo } from 'react';
@@ -270,7 +270,7 @@ export class OpenSong {
     const part = this.#selectedPart();
     if (!part) return;
     this.do(`${part.name}: keep draft ${number}`, [
-      { kind: 'set-draft', partId: part.id, number, image: part.image },
+      keptDraft(this.session.store.getState().song, part, number),
       { kind: 'choose-draft', partId: part.id, number },
     ]);
   }
@@ -279,14 +279,13 @@ export class OpenSong {
   recallDraft(number: string): void {
     const part = this.#selectedPart();
     if (!part) return;
-    const draft = part.drafts[number] as Image | undefined;
-    if (!draft) {
+    if (!Object.hasOwn(part.drafts, number)) {
       this.keepDraft(number);
       return;
     }
     this.comparing.hold(part);
     this.do(`${part.name}: draft ${number}`, [
-      { kind: 'set-image', partId: part.id, image: draft },
+      ...draftEdits(this.session.store.getState().song, part, number, () => crypto.randomUUID()),
       { kind: 'choose-draft', partId: part.id, number },
     ]);
     this.selectVoice(null);

@@ -5,7 +5,13 @@ import Button from 'react-bootstrap/Button';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { useStore } from 'zustand';
 import { imageState } from '../comparing/comparing.ts';
-import { useAnalyst, useOpenSong, usePlayback, useSelectedPart } from '../session/open-song.ts';
+import {
+  useAnalyst,
+  useOpenSong,
+  usePlayback,
+  useSelectedPart,
+  useSession,
+} from '../session/open-song.ts';
 
 /** The selected parts plain or as images, equally loud. */
 export function PlainOrImage() {
@@ -131,11 +137,12 @@ function Matched({ part, isPlain }: { readonly part: Part; readonly isPlain: boo
 export function Drafts() {
   const open = useOpenSong();
   const part = useSelectedPart();
+  const moves = useSession(({ shown }) => shown.moves);
   if (!part) return null;
   const { drafts, draft } = part;
   const numbers = Object.keys(drafts).sort();
   const free = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].find((number) => !drafts[number]);
-  const changed = draft !== null && imageState(part) === 'image';
+  const changed = draft !== null && imageState({ moves }, part) === 'image';
   return (
     <span className="d-inline-flex align-items-center gap-2">
       <span className="listening" role="group" aria-label="Drafts">
@@ -145,7 +152,7 @@ export function Drafts() {
             type="button"
             aria-pressed={number === draft}
             aria-label={`Draft ${number}${number === draft && changed ? ', changed' : ''}`}
-            title={`Take up draft ${number} (${number}); keep the image there: Shift ${number}`}
+            title={`Take up draft ${number} (${number}); keep the image there, and how it moves: Shift ${number}`}
             onClick={(event) =>
               event.shiftKey ? open.keepDraft(number) : open.recallDraft(number)
             }
@@ -158,7 +165,7 @@ export function Drafts() {
           <button
             type="button"
             aria-label={`Keep as draft ${free}`}
-            title={`Keep the image as draft ${free} (Shift ${free})`}
+            title={`Keep the image, and how it moves, as draft ${free} (Shift ${free})`}
             onClick={() => open.keepDraft(free)}
           >
             {numbers.length === 0 ? 'Keep a draft' : '+'}
