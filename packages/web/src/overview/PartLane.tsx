@@ -18,7 +18,7 @@ import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { movedBase, movedName, movesOfPart } from './moves-of-part.ts';
 import { MoveLane } from './MoveLane.tsx';
-import { ShiftBar } from './ShiftBar.tsx';
+import { ShiftBars } from './ShiftBars.tsx';
 import { useVisible } from './use-visible.ts';
 
 export const laneHeight = 34;
@@ -80,7 +80,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
           <LaneWave part={part} width={width} frames={frames} onPress={select} />
         )}
       </div>
-      {selected && <ShiftBar part={part} width={width} />}
+      {selected && <ShiftBars part={part} width={width} />}
       <button
         type="button"
         className="lane-name"

@@ -134,6 +134,31 @@ describe('the song over time', () => {
     type(field, '1/16');
     expect(at()).toBe(169 + 7200);
   });
+
+  test('that is cut into clips is moved phrase by phrase, all of it by typing', () => {
+    const clip = (fromFrame: number, toFrame: number, atFrame: number) => ({
+      ...{ fromFrame, toFrame, atFrame },
+      ...{ fadeInMs: 0, fadeOutMs: 0 },
+    });
+    const { id } = song().parts.harp.takes[0];
+    // The second and the third lie over each other.
+    const clips = [clip(0, 4800, 0), clip(4800, 9600, 9600), clip(9600, 12_000, 12_000)];
+    act(
+      () =>
+        void open.do('cut', [{ kind: 'set-take', partId: 'harp', takeId: id, changes: { clips } }]),
+    );
+    const places = () => song().parts.harp.takes[0].clips?.map(({ atFrame }) => atFrame);
+    const second = () => screen.getByRole('button', { name: /^Harp, phrase 2 begins at/ });
+    expect(screen.getAllByRole('button', { name: /^Harp, phrase \d begins at/ })).toHaveLength(2);
+    fireEvent.keyDown(second(), { key: 'ArrowRight' });
+    fireEvent.keyDown(second(), { key: 'ArrowRight', altKey: true });
+    expect(places()).toEqual([0, 9649, 12_049]);
+    const first = screen.getByRole('button', { name: /^Harp, phrase 1/ });
+    fireEvent.keyDown(first, { key: 'ArrowLeft' });
+    expect(places()).toEqual([0, 9649, 12_049]);
+    type(screen.getByLabelText('Move Harp by'), '1 ms');
+    expect(places()).toEqual([48, 9697, 12_097]);
+  });
 });
 
 describe('a level that moves', () => {
