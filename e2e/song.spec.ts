@@ -226,19 +226,41 @@ test('a room rings by a response of one’s own: dropped, shortened, exported as
   }
   expect(apart).toBeLessThan(4);
 
+  // Frozen it is the same sound, here and in the file, for as long as nothing of it is changed.
+  const mark = room.getByTestId('frozen-Own response');
+  await room.getByRole('button', { name: 'Freeze', exact: true }).click();
+  await expect(mark).toHaveText('· frozen', { timeout: 30_000 });
+  const frozen = await exported(page, 'Own response, return');
+  expect(frozen[0].length).toBe(written[0].length);
+  for (const side of [0, 1])
+    expect(
+      frozen[side].reduce((most, value, n) => max(most, abs(value - written[side][n])), 0),
+    ).toBeLessThan(2e-7);
+  const read = await tap(page, 0, 2 * rate, 'heard');
+  let differs = 0;
+  for (let n = 1000; n < 2 * rate; n++) {
+    const at = read.frame + n;
+    differs = max(differs, abs(steps24(read.left[n]) - steps24(dryLeft[at] + frozen[0][at])));
+  }
+  expect(differs).toBeLessThan(3);
+
   // Shortened, it says so; undone and reloaded, it is what it was.
   const decay = room.getByRole('textbox', { name: 'Decay of its own', exact: true });
   await decay.fill('50');
   await decay.press('Enter');
   await expect(room.getByTestId('response-Own response')).toContainText('60 dB down in 0.25');
+  await expect(mark).toHaveText('· changed since it was frozen');
   await expect(page.getByText('saved', { exact: true })).toBeVisible();
   await page.reload();
   await undo(page, /^Undo Own response: decay of its own/).click();
+  await expect(mark).toHaveText('· frozen');
   await room.getByRole('button', { name: 'Settings of Own response' }).click();
   await expect(room.getByLabel('Response of Own response', { exact: true })).toContainText(
     'old mill.wav',
   );
   await expect(room.getByTestId('response-Own response')).toContainText('60 dB down in 0.5');
+  await room.getByRole('button', { name: 'Ring live' }).click();
+  await expect(mark).toBeHidden();
 });
 
 test('a group in a group with a spring that gives back into it: nested, ridden, exported as it is heard, undone', async ({

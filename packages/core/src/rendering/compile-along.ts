@@ -12,12 +12,13 @@ import {
   voiceTarget,
   type MoveTarget,
 } from '../song/moves-of.ts';
-import type { Part, Song } from '../song/song.ts';
+import { isFrozen } from '../song/frozen-room.ts';
+import type { Part, Recording, Room, Song } from '../song/song.ts';
 import { channelSource } from '../sources/blocks.ts';
 import { delayInMs, type Voice } from '../voices/voice.ts';
 import { still, type PartMoves, type VoiceMoves } from './part-nodes.ts';
 import { roots, type BedPlan, type RenderPlan } from './plan.ts';
-import { ringingRoot, type RoomAlong } from './room-nodes.ts';
+import { ringingRoot, type FrozenAs, type RoomAlong } from './room-nodes.ts';
 import type { Along } from './song-nodes.ts';
 import type { Ground } from './strands.ts';
 import type { MovingValue, Value } from './value.ts';
@@ -38,15 +39,27 @@ export function movesById({ moves }: Song): MovesById {
 
 /** Rooms as they ring in the song: what is recorded but not ready yet rings on as in `previous`. */
 export function roomsAlong(
-  { rooms, tempo, recordings }: Song,
+  song: Song,
   responses: ResponseLibrary,
   previous: RenderPlan | null,
 ): RoomAlong[] {
+  const { rooms, tempo, recordings } = song;
   return rooms.map((room) => {
+    if (room.frozen && isFrozen(song, room))
+      return { ...room, frozenAs: frozenAs(room, recordings[room.frozen.recording]) };
     const need = responseNeed(room, recordings);
     const response = need && (responses.get(need.key) ?? ringsBy(previous, room.id));
     return response ? { ...room, response } : inTempo(room, tempo);
   });
+}
+
+function frozenAs({ frozen, levelDb, muted }: Room, recording: Recording): FrozenAs {
+  const gain = muted ? 0 : dbToGain(db(levelDb - (frozen?.levelDb ?? 0)));
+  return {
+    left: channelSource(recording, 0),
+    right: channelSource(recording, recording.channels - 1),
+    gain,
+  };
 }
 
 function ringsBy(plan: RenderPlan | null, roomId: string): RoomResponse | undefined {

@@ -1,14 +1,24 @@
 import { db, dbToGain } from '../quantities/units.ts';
 import { inFlow } from '../rooms/between.ts';
 import type { AnySound, Feed, Room } from '../rooms/room.ts';
+import type { PcmSource } from '../sources/blocks.ts';
+import type { NodeBase } from './kinds/kind.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import type { RoomSettings } from './kinds/room.ts';
 import { imageRoots, movedFlanks, still, type PartMoves } from './part-nodes.ts';
 import { roots, type PartPlan } from './plan.ts';
 import { scaled, type Value } from './value.ts';
 
-/** A room with what it rings by, where that is recorded. */
-export type RoomAlong = Room & Pick<AnySound, 'response'>;
+/** What a room gives back, rendered ahead, and what that is to be scaled by. */
+export interface FrozenAs {
+  readonly left: PcmSource;
+  readonly right: PcmSource;
+  readonly gain: number;
+}
+
+/** A room with what it rings by, where that is recorded; and what is read in its place, where it is frozen. */
+export type RoomAlong = Room &
+  Pick<AnySound, 'response'> & { readonly frozenAs?: FrozenAs | undefined };
 
 /** Rooms, and how they move along the song. */
 export interface RoomsAlong {
@@ -35,7 +45,8 @@ export function roomNodes(
   const nodes: PlanNode[] = [];
   const told: string[] = [];
   const returns = new Map<string, string>();
-  for (const { id, name: _, feeds, fromRooms, groupId, ...room } of inFlow(rooms)) {
+  for (const one of inFlow(rooms)) {
+    const { id, name: _, feeds, fromRooms, frozen: __, frozenAs, groupId, ...room } = one;
     const root = roots.room(id);
     const inputs: string[] = [];
     const heard: string[] = [];
@@ -61,8 +72,12 @@ export function roomNodes(
       heard.push(roots.listened(from));
     }
     nodes.push(
-      ...ringing(root, inputs, room, roomGain(id)),
-      ...ringing(roots.listened(root), heard, room, roomGain(id)),
+      ...(frozenAs
+        ? [root, roots.listened(root)].flatMap((of) => readAhead(of, frozenAs, roomGain(id)))
+        : [
+            ...ringing(root, inputs, room, roomGain(id)),
+            ...ringing(roots.listened(root), heard, room, roomGain(id)),
+          ]),
     );
     if (groupId === null) continue;
     const gated = `${roots.listened(root)}/gated`;
@@ -87,6 +102,34 @@ function ringing(
     { kind: 'room', id: ringingRoot(id), inputs, room },
     { kind: 'gain', id, inputs: [ringingRoot(id)], gain },
   ];
+}
+
+/** What is read in the place of a room is no voice of anyone's. */
+const frozenVoice = 'frozen';
+
+/** Whether something rings on after what feeds it: a room, or what is read in the place of one. */
+export function ringsOn(nodes: readonly NodeBase[]): boolean {
+  return (nodes as readonly PlanNode[]).some(
+    (node) =>
+      node.kind === 'room' || (node.kind === 'reading' && node.strand.voiceId === frozenVoice),
+  );
+}
+
+/** What a room gave back when it was frozen, in the place of what rings. */
+function readAhead(id: string, { left, right, gain }: FrozenAs, moves: Value): PlanNode[] {
+  const side = (name: 'left' | 'right', source: PcmSource): PlanNode => ({
+    kind: 'reading',
+    id: `${id}/frozen/${name}`,
+    inputs: [],
+    strand: {
+      ...{ id: name, voiceId: frozenVoice, source, takeKey: source.key, delayFrames: 0 },
+      ...{ tuning: null, awaits: null, drift: null, placed: null },
+      left: name === 'left' ? gain : 0,
+      right: name === 'right' ? gain : 0,
+    },
+  });
+  const sides = [side('left', left), side('right', right)];
+  return [...sides, { kind: 'gain', id, inputs: sides.map((node) => node.id), gain: moves }];
 }
 
 interface Fed {

@@ -74,6 +74,16 @@ export const roomDescription = thing({
   feeds: z.array(feedDescription).max(mostFeeds).default([]),
   /** Other rooms whose returns go into it. */
   fromRooms: z.array(roomFeedDescription).max(mostRooms).default([]),
+  /** What it gives back, rendered ahead: read in its place for as long as that is what it would be. */
+  frozen: thing({
+    recording: contentHash(),
+    /** Of all that it was rendered of. */
+    key: text('What was frozen', 64),
+    /** Its level then. */
+    levelDb: value(roomParameters.levelDb),
+  })
+    .nullable()
+    .default(null),
   /** The group that it gives back into; null for the song. */
   groupId: id('a group').nullable().default(null),
 });
@@ -82,7 +92,7 @@ export type Room = Described<typeof roomDescription>;
 /** What a room sounds like, whoever feeds it. */
 export type AnySound = Omit<
   Room,
-  'id' | 'name' | 'muted' | 'feeds' | 'fromRooms' | 'groupId' | 'levelDb' | 'side'
+  'id' | 'name' | 'muted' | 'feeds' | 'fromRooms' | 'frozen' | 'groupId' | 'levelDb' | 'side'
 > & {
   /** What it rings by, where that was recorded and is ready. */
   readonly response?: RoomResponse;

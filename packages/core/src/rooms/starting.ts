@@ -71,7 +71,7 @@ export function startingRoom(id: string, kind: RoomKind, taken: readonly string[
 
 /** A room that has become another kind: its sound begins there; what feeds it, its level and its own response stay. */
 export function asKind(room: Room, kind: RoomKind): Room {
-  const { id, name, muted, side, feeds, fromRooms, groupId, levelDb, own } = room;
-  const kept = { name, muted, side, feeds, fromRooms, groupId, levelDb, own };
+  const { id, name, muted, side, feeds, fromRooms, frozen, groupId, levelDb, own } = room;
+  const kept = { name, muted, side, feeds, fromRooms, frozen, groupId, levelDb, own };
   return { ...startingRoom(id, kind, []), ...kept };
 }

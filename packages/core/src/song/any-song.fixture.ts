@@ -136,6 +136,7 @@ export const anySong: fc.Arbitrary<Song> = fc
         // The second one is fed by the first, which gives back into a group.
         fromRooms: n === 1 ? [{ roomId: song.rooms[0].id, levelDb: -3 }] : [],
         groupId: n === 0 && song.groups.length > 0 ? 'g0' : null,
+        frozen: room.frozen && { ...room.frozen, recording: recordings[2].hash },
         own: { ...room.own, recording: room.own.recording && recordings[2].hash },
         // The time to −120 dB is made whole, in a law that runs often.
         decayS: Math.min(0.4, room.decayS),

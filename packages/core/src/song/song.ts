@@ -199,6 +199,12 @@ export function checkSong(song: Song): Outcome<Song> {
   }
   if (new Set(song.rooms.map(({ id }) => id)).size !== song.rooms.length)
     return refuse('Two rooms have one id.', 'rooms');
+  for (const [n, { frozen }] of song.rooms.entries())
+    if (frozen && !Object.hasOwn(song.recordings, frozen.recording))
+      return refuse(
+        'A room is frozen as a recording that the song does not have.',
+        `rooms[${n}].frozen.recording`,
+      );
   const refusedBetween = refusedRooms(song.rooms, new Set(song.groups.map(({ id }) => id)));
   if (refusedBetween) return refusedBetween;
   const refusedOwn = refusedResponse(song.rooms, song.recordings);

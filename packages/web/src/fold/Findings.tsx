@@ -1,4 +1,4 @@
-import { contentKey } from '@pannet/core/findings/content-key';
+import { contentKey } from '@pannet/core/song/content-key';
 import type { Finding, FindingCode } from '@pannet/core/findings/finding';
 import { gauges } from '@pannet/core/findings/gauges';
 import { findingsOfPart } from '@pannet/core/findings/part-findings';

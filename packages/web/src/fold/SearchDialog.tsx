@@ -1,4 +1,4 @@
-import { contentKey } from '@pannet/core/findings/content-key';
+import { contentKey } from '@pannet/core/song/content-key';
 import { foldStrain, type Setting } from '@pannet/core/findings/safer';
 import { allMayChange, type MayChange } from '@pannet/core/findings/variations';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';

@@ -2,6 +2,7 @@ import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/f
 import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderRoot } from '@pannet/core/rendering/offline';
+import { ringsOn } from '@pannet/core/rendering/room-nodes';
 import { nodesUnder, planEnd, roots } from '@pannet/core/rendering/plan';
 import { partFrames, partsInOrder, songFrames, type Song } from '@pannet/core/song/song';
 import type { KnownSplices } from '../playback/known-splices.ts';
@@ -59,7 +60,7 @@ async function toRender(song: Song, id: string, splices: KnownSplices) {
     .some(({ recording }) => song.recordings[recording].encoding === 'float');
   const bits: WrittenBits = float ? '32f' : '24';
   // What a room gives back comes with its tail, also where it does so in a group: that is what it is for.
-  const rings = nodesUnder(plan, root).some((node) => node.kind === 'room');
+  const rings = ringsOn(nodesUnder(plan, root));
   return { plan, root, name, frames: rings ? end : length, end, bits };
 }
 

@@ -1,4 +1,4 @@
-import { contentKey } from '@pannet/core/findings/content-key';
+import { contentKey } from '@pannet/core/song/content-key';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import type { Loop } from '@pannet/core/rendering/player';
 import { withDraft } from '@pannet/core/song/draft-moves';

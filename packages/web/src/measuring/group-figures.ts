@@ -1,4 +1,4 @@
-import { groupContentKey } from '@pannet/core/findings/content-key';
+import { groupContentKey } from '@pannet/core/song/content-key';
 import { roots } from '@pannet/core/rendering/plan';
 import type { Loop } from '@pannet/core/rendering/player';
 import { songFrames, type Group, type Song } from '@pannet/core/song/song';

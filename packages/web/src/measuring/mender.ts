@@ -1,4 +1,4 @@
-import { contentKey } from '@pannet/core/findings/content-key';
+import { contentKey } from '@pannet/core/song/content-key';
 import type { FindingCode } from '@pannet/core/findings/finding';
 import type { Mend } from '@pannet/core/findings/find-mend';
 import type { Search, Setting } from '@pannet/core/findings/safer';

@@ -23,7 +23,9 @@ import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.
 import { LaneName } from './LaneName.tsx';
 import { OwnResponse, useResponseComing } from './OwnResponse.tsx';
 import { Between, FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';
+import { Freezing, FrozenMark } from './Freezing.tsx';
 import { MoveLane } from './MoveLane.tsx';
+import { droppingOf } from './use-freezing.ts';
 
 interface Props {
   readonly room: Room;
@@ -84,6 +86,7 @@ export function RoomLane({ room, width }: Props) {
     open.do(`remove ${name}`, [
       ...(still ? [{ kind: 'set-moves', moves: others } as const] : []),
       ...edits(null),
+      ...droppingOf(song.rooms, room),
     ]);
   };
   return (
@@ -120,6 +123,7 @@ export function RoomLane({ room, width }: Props) {
           ))}
         </select>
         <FedBy room={room} />
+        <FrozenMark room={room} />
         <span className="flex-grow-1" />
         <Ride label="its level" room={room} target={levelTarget('room', id)} />
         <Field changing={changing} row="levelDb" label={`Level of ${name}`} />
@@ -164,6 +168,7 @@ export function RoomLane({ room, width }: Props) {
               <Field key={key} changing={changing} row={key} wide />
             ))}
             <Sides changing={changing} onMeasure={() => setMeasuring(true)} />
+            <Freezing room={room} />
           </div>
           <Between changing={changing} />
           <Feeds changing={changing} />

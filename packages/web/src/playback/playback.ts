@@ -6,6 +6,7 @@ import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { PlanSender } from '@pannet/core/rendering/plan-change';
 import type { Loop } from '@pannet/core/rendering/player';
 import { spliceNeeds, type SpliceNeed } from '@pannet/core/derived/splice-library';
+import { thawed } from '@pannet/core/song/frozen-room';
 import type { Song } from '@pannet/core/song/song';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { createStore } from 'zustand/vanilla';
@@ -72,6 +73,11 @@ function soloed(song: Song, soloVoices: PlaybackState['soloVoices']): Song {
     parts[partId] = { ...part, image: { ...part.image, voices } };
   }
   return any ? { ...song, parts } : song;
+}
+
+/** Whether not all of it is listened to as it is exported: something alone, plain, or at a level that is held. */
+function isApart({ solo, plain, image }: Monitoring): boolean {
+  return solo.length > 0 || [plain, image].some((gains) => Object.keys(gains).length > 0);
 }
 
 /** Plays a song: owns the audio context, the worklet and the feeder. One for each open song. */
@@ -143,7 +149,9 @@ export class Playback {
   #compile(): void {
     if (!this.#song) return;
     this.#plan = compile(this.#song, this.#splices, this.#plan, this.responses);
-    const heard = soloed(this.#song, this.store.getState().soloVoices);
+    const { soloVoices, monitoring } = this.store.getState();
+    const alone = soloed(this.#song, soloVoices);
+    const heard = alone !== this.#song || isApart(monitoring) ? thawed(alone) : alone;
     this.#heard =
       heard === this.#song
         ? this.#plan
@@ -269,9 +277,14 @@ export class Playback {
   }
 
   listen(changes: Partial<Monitoring>): void {
-    const monitoring = { ...this.store.getState().monitoring, ...changes };
+    const before = this.store.getState().monitoring;
+    const monitoring = { ...before, ...changes };
     this.store.setState({ monitoring });
     this.#tell({ kind: 'monitoring', monitoring });
+    // What is frozen was rendered of all that sounds.
+    if (isApart(monitoring) !== isApart(before) && this.#song !== null) {
+      if (thawed(this.#song) !== this.#song) this.#compile();
+    }
   }
 
   setOutput(changes: Partial<Pick<OutputState, 'levelDb' | 'dimmed'>>): void {

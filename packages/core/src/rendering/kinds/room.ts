@@ -18,7 +18,10 @@ export interface RoomNode extends NodeBase {
   readonly room: RoomSettings;
 }
 
-export type RoomSettings = Omit<Room, 'id' | 'name' | 'feeds' | 'fromRooms' | 'groupId'> &
+export type RoomSettings = Omit<
+  Room,
+  'id' | 'name' | 'feeds' | 'fromRooms' | 'frozen' | 'groupId'
+> &
   Pick<AnySound, 'response'>;
 
 type Pair = readonly [Float64Array, Float64Array];

@@ -27,6 +27,13 @@ export const dropRecording: EditModule<typeof description> = {
         `“${ringing.name}” rings by this recording; give that room another response first.`,
         'hash',
       );
+    const frozen = song.rooms.find((room) => room.frozen?.recording === hash);
+    if (frozen)
+      return failure(
+        'in-use',
+        `“${frozen.name}” is frozen as this recording; let it ring live first.`,
+        'hash',
+      );
     if (used)
       return failure(
         'in-use',

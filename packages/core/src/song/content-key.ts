@@ -1,7 +1,7 @@
-import { groupsAround, type Group } from '../song/along.ts';
-import { partsUnder } from '../song/groups.ts';
-import { belongsToPart } from '../song/moves-of.ts';
-import type { Part, Song } from '../song/song.ts';
+import { groupsAround, type Group } from './along.ts';
+import { partsUnder } from './groups.ts';
+import { belongsToPart } from './moves-of.ts';
+import type { Part, Song } from './song.ts';
 
 /**
  * All that a part's figures depend on, as one text: what differs in it is never shown as current. What is for the ears alone

@@ -1,0 +1,94 @@
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { partsOfRoom, roomsBefore } from '../rooms/between.ts';
+import type { Room, Song } from './song.ts';
+
+/** JSON that is the same whatever order keys were put in: a document that was stored has another one. */
+function canonical(value: unknown): string {
+  if (typeof value !== 'object' || value === null) return JSON.stringify(value) ?? 'null';
+  if (Array.isArray(value)) return `[${value.map(canonical).join()}]`;
+  const entries = Object.entries(value).filter(([, held]) => held !== undefined);
+  entries.sort(([a], [b]) => (a < b ? -1 : 1));
+  return `{${entries.map(([key, held]) => `${JSON.stringify(key)}:${canonical(held)}`).join()}}`;
+}
+
+/** Parts and rooms never change in place: of what is dragged only that is said anew. */
+const texts = new WeakMap<object, string>();
+
+function textOf<Thing extends object>(thing: Thing, sound: (thing: Thing) => unknown): string {
+  let text = texts.get(thing);
+  if (text === undefined) texts.set(thing, (text = canonical(sound(thing))));
+  return text;
+}
+
+/** What of a room counts for whatever hears it. */
+function soundOfRoom({ name: _, groupId: __, frozen: ___, ...sound }: Room): unknown {
+  return sound;
+}
+
+/** Of each key the hash, while a song is worked on: they are short. */
+const hashes = new Map<string, string>();
+const mostHashes = 64;
+
+/**
+ * All that a room gives back depends on, as the hash of it, but for its level, and whether it is muted: where it goes from there, and how its return is ridden,
+ * are of the moment.
+ */
+export function roomKey(song: Song, room: Room): string {
+  const before = roomsBefore(song.rooms, room).filter(({ id }) => id !== room.id);
+  const partIds = partsOfRoom(song.rooms, room).filter((id) => Object.hasOwn(song.parts, id));
+  const ids = new Set(before.map(({ id }) => id));
+  const moves = song.moves
+    .filter(({ target: { kind, id, of } }) => {
+      if (kind === 'part' || kind === 'voice') return partIds.includes(id);
+      if (kind === 'feed') return (id === room.id || ids.has(id)) && of !== null;
+      return kind === 'room' && ids.has(id);
+    })
+    .map((move) => textOf(move, ({ target, curve }) => [target, curve]));
+  const text = [
+    canonical({ ...(soundOfRoom(room) as Room), levelDb: 0, muted: false }),
+    ...before.map((one) => textOf(one, soundOfRoom)),
+    ...partIds.map((id) =>
+      textOf(song.parts[id], (part) => [
+        id,
+        part.image,
+        part.preparation,
+        part.takes,
+        part.levelDb,
+        part.muted,
+        part.plainVoice,
+      ]),
+    ),
+    ...moves.sort(),
+    canonical([song.panLaw, song.rateHz, song.tempo]),
+  ].join('\n');
+  let hash = hashes.get(text);
+  if (hash === undefined) {
+    if (hashes.size >= mostHashes) hashes.clear();
+    hashes.set(text, (hash = bytesToHex(sha256(utf8ToBytes(text)))));
+  }
+  return hash;
+}
+
+/** Whether what was rendered of a room is what it would give back now. */
+export function isFrozen(song: Song, room: Room): boolean {
+  const { frozen } = room;
+  return (
+    frozen !== null &&
+    Object.hasOwn(song.recordings, frozen.recording) &&
+    frozen.key === roomKey(song, room)
+  );
+}
+
+/** By the song: what is the same song is the same one thawed. */
+const thawedSongs = new WeakMap<Song, Song>();
+
+/** The song with all of its rooms ringing live: while not all of it is listened to, what was rendered of all of it would be wrong. */
+export function thawed(song: Song): Song {
+  if (song.rooms.every(({ frozen }) => frozen === null)) return song;
+  const known = thawedSongs.get(song);
+  if (known) return known;
+  const live = { ...song, rooms: song.rooms.map((room) => ({ ...room, frozen: null })) };
+  thawedSongs.set(song, live);
+  return live;
+}
