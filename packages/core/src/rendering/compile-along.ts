@@ -12,13 +12,13 @@ import {
   voiceTarget,
   type MoveTarget,
 } from '../song/moves-of.ts';
-import { isFrozen } from '../song/frozen-room.ts';
-import type { Part, Recording, Room, Song } from '../song/song.ts';
+import { isFrozen } from '../song/frozen.ts';
+import type { Part, Recording, Song } from '../song/song.ts';
 import { channelSource } from '../sources/blocks.ts';
 import { delayInMs, type Voice } from '../voices/voice.ts';
-import { still, type PartMoves, type VoiceMoves } from './part-nodes.ts';
+import { still, type FrozenAs, type PartMoves, type VoiceMoves } from './part-nodes.ts';
 import { roots, type BedPlan, type RenderPlan } from './plan.ts';
-import { ringingRoot, type FrozenAs, type RoomAlong } from './room-nodes.ts';
+import { ringingRoot, type RoomAlong } from './room-nodes.ts';
 import type { Along } from './song-nodes.ts';
 import type { Ground } from './strands.ts';
 import type { MovingValue, Value } from './value.ts';
@@ -46,20 +46,23 @@ export function roomsAlong(
   const { rooms, tempo, recordings } = song;
   return rooms.map((room) => {
     if (room.frozen && isFrozen(song, room))
-      return { ...room, frozenAs: frozenAs(room, recordings[room.frozen.recording]) };
+      return {
+        ...room,
+        frozenAs: readAs(
+          recordings[room.frozen.recording],
+          room.muted ? 0 : dbToGain(db(room.levelDb - room.frozen.levelDb)),
+        ),
+      };
     const need = responseNeed(room, recordings);
     const response = need && (responses.get(need.key) ?? ringsBy(previous, room.id));
     return response ? { ...room, response } : inTempo(room, tempo);
   });
 }
 
-function frozenAs({ frozen, levelDb, muted }: Room, recording: Recording): FrozenAs {
-  const gain = muted ? 0 : dbToGain(db(levelDb - (frozen?.levelDb ?? 0)));
-  return {
-    left: channelSource(recording, 0),
-    right: channelSource(recording, recording.channels - 1),
-    gain,
-  };
+/** Both sides of a recording, in the place of what it was rendered of. */
+function readAs(recording: Recording, gain: number): FrozenAs {
+  const [left, right] = [0, recording.channels - 1].map((n) => channelSource(recording, n));
+  return { left, right, gain };
 }
 
 function ringsBy(plan: RenderPlan | null, roomId: string): RoomResponse | undefined {
@@ -88,7 +91,13 @@ export function along(
     rooms,
     roomGain: (id) => gain(levelTarget('room', id), 1),
     feedGain: (id, of, base) => gain(feedTarget(id, of), base),
-    partMoves: (partId) => (moves.has(partId) ? partMoves(song.parts[partId], value) : still),
+    partMoves: (partId) => {
+      const part = song.parts[partId];
+      const moving = moves.has(partId) ? partMoves(part, value) : still;
+      if (!part.frozen || !isFrozen(song, part)) return moving;
+      const frozen = readAs(song.recordings[part.frozen.recording], dbToGain(db(part.levelDb)));
+      return { ...moving, frozen };
+    },
   };
 }
 
@@ -122,6 +131,7 @@ function partMoves({ id, image }: Part, value: ValueOf): PartMoves {
     width: own('widthPercent', 'percent', image.stage.widthPercent),
     image: own('imagePercent', 'image'),
     plain: own('imagePercent', 'plain'),
+    frozen: null,
     voices: image.voices.flatMap(({ id: of, placement, tone }): VoiceMoves[] => {
       const level = value(voiceTarget(id, of, 'levelDb'), 'gain', 1);
       const place =

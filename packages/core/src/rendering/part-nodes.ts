@@ -1,3 +1,4 @@
+import type { PcmSource } from '../sources/blocks.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 import type { Cut } from './kinds/filter.ts';
 import type { PlanNode } from './kinds/kinds.ts';
@@ -16,6 +17,15 @@ export interface PartMoves {
   readonly plain: MovingValue | null;
   /** Of the voices that move. */
   readonly voices: readonly VoiceMoves[];
+  /** What is read in the place of the image; null where that is worked out. */
+  readonly frozen: FrozenAs | null;
+}
+
+/** What was rendered ahead, and what that is to be scaled by. */
+export interface FrozenAs {
+  readonly left: PcmSource;
+  readonly right: PcmSource;
+  readonly gain: number;
 }
 
 export interface VoiceMoves {
@@ -33,6 +43,7 @@ export const still: PartMoves = {
   image: null,
   plain: null,
   voices: [],
+  frozen: null,
 };
 
 /** Nodes of plans of parts: a part that is what it was has the same ones. */
@@ -57,6 +68,8 @@ function sameMoves(a: PartMoves, b: PartMoves): boolean {
     same(a.flanks, b.flanks) &&
     same(a.width, b.width) &&
     same(a.image, b.image) &&
+    a.frozen?.left.key === b.frozen?.left.key &&
+    a.frozen?.gain === b.frozen?.gain &&
     a.voices.length === b.voices.length &&
     a.voices.every(
       ({ id, level, place, cut }, n) =>
@@ -91,6 +104,7 @@ function newPartNodes(part: PartPlan, moves: PartMoves, law: PanLaw): PlanNode[]
       stage,
       width: moves.width,
     },
+    ...(moves.frozen ? frozenNodes(frozenRoot(id), moves.frozen, 1) : []),
     { kind: 'reading', id: take, inputs: [], strand: plain.strand },
     { kind: 'gain', id: roots.plain(id), inputs: [take], gain: plain.level },
     ...imageOrPlain(part, moves),
@@ -98,8 +112,28 @@ function newPartNodes(part: PartPlan, moves: PartMoves, law: PanLaw): PlanNode[]
 }
 
 /** What a part gives before its level moves: its image, or that and plain, of which one goes over to the other. */
-export function imageRoots(partId: string, { image }: PartMoves): string[] {
-  return image ? [`part/${partId}/opened`, `part/${partId}/shut`] : [roots.stage(partId)];
+export function imageRoots(partId: string, { image, frozen }: PartMoves): string[] {
+  if (image) return [`part/${partId}/opened`, `part/${partId}/shut`];
+  return [frozen ? frozenRoot(partId) : roots.stage(partId)];
+}
+
+const frozenRoot = (partId: string) => `part/${partId}/frozen`;
+
+/** What was rendered ahead, read side by side. @param moves what goes on to move it */
+export function frozenNodes(id: string, { left, right, gain }: FrozenAs, moves: Value): PlanNode[] {
+  const side = (name: 'left' | 'right', source: PcmSource): PlanNode => ({
+    kind: 'reading',
+    id: `${id}/frozen/${name}`,
+    inputs: [],
+    strand: {
+      ...{ id: name, voiceId: 'frozen', source, takeKey: source.key, delayFrames: 0 },
+      ...{ tuning: null, awaits: null, drift: null, placed: null },
+      left: name === 'left' ? gain : 0,
+      right: name === 'right' ? gain : 0,
+    },
+  });
+  const sides = [side('left', left), side('right', right)];
+  return [...sides, { kind: 'gain', id, inputs: sides.map((node) => node.id), gain: moves }];
 }
 
 /** The part as it is exported: its image, or plain in its place for as long as a move says so. */
@@ -109,7 +143,7 @@ function imageOrPlain({ id }: PartPlan, moves: PartMoves): PlanNode[] {
   const own: PlanNode = { kind: 'gain', id: roots.part(id), inputs, gain: level };
   if (!image || !plain) return [own];
   return [
-    { kind: 'gain', id: inputs[0], inputs: [roots.stage(id)], gain: image },
+    { kind: 'gain', id: inputs[0], inputs: imageRoots(id, { ...moves, image: null }), gain: image },
     { kind: 'gain', id: inputs[1], inputs: [roots.plain(id)], gain: plain },
     own,
   ];

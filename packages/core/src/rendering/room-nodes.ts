@@ -1,20 +1,19 @@
 import { db, dbToGain } from '../quantities/units.ts';
 import { inFlow } from '../rooms/between.ts';
 import type { AnySound, Feed, Room } from '../rooms/room.ts';
-import type { PcmSource } from '../sources/blocks.ts';
 import type { NodeBase } from './kinds/kind.ts';
 import type { PlanNode } from './kinds/kinds.ts';
 import type { RoomSettings } from './kinds/room.ts';
-import { imageRoots, movedFlanks, still, type PartMoves } from './part-nodes.ts';
+import {
+  frozenNodes,
+  imageRoots,
+  movedFlanks,
+  still,
+  type FrozenAs,
+  type PartMoves,
+} from './part-nodes.ts';
 import { roots, type PartPlan } from './plan.ts';
 import { scaled, type Value } from './value.ts';
-
-/** What a room gives back, rendered ahead, and what that is to be scaled by. */
-export interface FrozenAs {
-  readonly left: PcmSource;
-  readonly right: PcmSource;
-  readonly gain: number;
-}
 
 /** A room with what it rings by, where that is recorded; and what is read in its place, where it is frozen. */
 export type RoomAlong = Room &
@@ -73,7 +72,7 @@ export function roomNodes(
     }
     nodes.push(
       ...(frozenAs
-        ? [root, roots.listened(root)].flatMap((of) => readAhead(of, frozenAs, roomGain(id)))
+        ? [root, roots.listened(root)].flatMap((of) => frozenNodes(of, frozenAs, roomGain(id)))
         : [
             ...ringing(root, inputs, room, roomGain(id)),
             ...ringing(roots.listened(root), heard, room, roomGain(id)),
@@ -104,32 +103,11 @@ function ringing(
   ];
 }
 
-/** What is read in the place of a room is no voice of anyone's. */
-const frozenVoice = 'frozen';
-
 /** Whether something rings on after what feeds it: a room, or what is read in the place of one. */
 export function ringsOn(nodes: readonly NodeBase[]): boolean {
   return (nodes as readonly PlanNode[]).some(
-    (node) =>
-      node.kind === 'room' || (node.kind === 'reading' && node.strand.voiceId === frozenVoice),
+    ({ kind, id }) => kind === 'room' || (kind === 'reading' && id.startsWith(roots.room(''))),
   );
-}
-
-/** What a room gave back when it was frozen, in the place of what rings. */
-function readAhead(id: string, { left, right, gain }: FrozenAs, moves: Value): PlanNode[] {
-  const side = (name: 'left' | 'right', source: PcmSource): PlanNode => ({
-    kind: 'reading',
-    id: `${id}/frozen/${name}`,
-    inputs: [],
-    strand: {
-      ...{ id: name, voiceId: frozenVoice, source, takeKey: source.key, delayFrames: 0 },
-      ...{ tuning: null, awaits: null, drift: null, placed: null },
-      left: name === 'left' ? gain : 0,
-      right: name === 'right' ? gain : 0,
-    },
-  });
-  const sides = [side('left', left), side('right', right)];
-  return [...sides, { kind: 'gain', id, inputs: sides.map((node) => node.id), gain: moves }];
 }
 
 interface Fed {

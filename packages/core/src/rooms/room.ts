@@ -58,6 +58,14 @@ const ownShape = {
   ...group(responseParameters),
 };
 
+/** What was rendered ahead to be read in the place of what it was rendered of. */
+const frozenShape = {
+  recording: contentHash(),
+  /** Of all that it was rendered of. */
+  key: text('What was frozen', 64),
+};
+export const frozenDescription = thing(frozenShape);
+
 /** Something that parts are fed into, and that gives back a stereo sound of its own. */
 export const roomDescription = thing({
   id: id('a room'),
@@ -76,9 +84,7 @@ export const roomDescription = thing({
   fromRooms: z.array(roomFeedDescription).max(mostRooms).default([]),
   /** What it gives back, rendered ahead: read in its place for as long as that is what it would be. */
   frozen: thing({
-    recording: contentHash(),
-    /** Of all that it was rendered of. */
-    key: text('What was frozen', 64),
+    ...frozenShape,
     /** Its level then. */
     levelDb: value(roomParameters.levelDb),
   })

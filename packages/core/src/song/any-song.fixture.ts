@@ -72,6 +72,7 @@ const anyPart: fc.Arbitrary<Part> = fc
       drafts: Object.fromEntries(
         Object.entries(part.drafts).map(([number, draft]) => [number, fitting(draft)]),
       ),
+      frozen: part.frozen && { ...part.frozen, recording: recordings[2].hash },
       draftMoves: Object.fromEntries(
         Object.entries(part.draftMoves).map(([number, moves]) => [
           number,

@@ -5,6 +5,7 @@ import { describe } from '../parameters/parameter.ts';
 import { partParameters } from '../parameters/tables.ts';
 import { neutralPreparation, preparationDescription } from '../takes/preparation.ts';
 import { newTakes, takesDescription, type Take } from '../takes/take.ts';
+import { frozenDescription } from '../rooms/room.ts';
 import { imageMovesDescription } from './along.ts';
 
 export const families = ['voice', 'plucked', 'bowed', 'keys', 'low', 'struck', 'other'] as const;
@@ -42,6 +43,8 @@ export const partDescription = thing({
   plainVoice: id('the voice that plain is').nullable().default(null),
   /** The letter that flips the part between plain and image; null for the one that its row gives it. */
   toggleKey: letter.nullable().default(null),
+  /** Its image, rendered ahead at a level of 0 dB: read in the place of it for as long as that is what it would be. */
+  frozen: frozenDescription.nullable().default(null),
   /** Codes of findings that are no faults here: the engineer means them so. */
   meant: z
     .array(text('The code of a finding', 40))
@@ -72,6 +75,7 @@ export function newPart(
     draft: null,
     plainVoice: null,
     toggleKey: null,
+    frozen: null,
     meant: [],
     ...changes,
   };

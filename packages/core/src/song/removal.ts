@@ -1,4 +1,5 @@
 import type { Edit } from './edits/edit.ts';
+import { frozenAs } from './frozen.ts';
 import { groupOf, inGroup } from './groups.ts';
 import { belongsToPart } from './moves-of.ts';
 import type { Song } from './song.ts';
@@ -18,5 +19,10 @@ export function removalEdits(song: Song, partId: string): Edit[] {
         feeds: room.feeds.filter((feed) => feed.partId !== partId),
       })),
     });
-  return [...edits, { kind: 'remove-part', partId }];
+  edits.push({ kind: 'remove-part', partId });
+  const { frozen } = song.parts[partId];
+  // What it was frozen as nobody needs any more.
+  if (frozen && frozenAs(song, frozen.recording).length === 1)
+    edits.push({ kind: 'drop-recording', hash: frozen.recording });
+  return edits;
 }

@@ -110,6 +110,8 @@ export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part>
     const refused = refusedImageMoves(moves, `${place}.draftMoves.${number}`);
     if (refused) return refused;
   }
+  if (part.frozen && !Object.hasOwn(song.recordings, part.frozen.recording))
+    return failure('no-recording', frozenNowhere('A part'), `${place}.frozen.recording`);
   const images = [
     [part.image, `${place}.image`] as const,
     ...Object.entries(part.drafts).map(
@@ -126,6 +128,9 @@ export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part>
   }
   return success(part);
 }
+
+const frozenNowhere = (thing: string) =>
+  `${thing} is frozen as a recording that the song does not have.`;
 
 /** A recorded impulse response must be a short recording of the song. */
 function refusedImpulse(song: Song, amp: Amp | null, at: string): Outcome<never> | null {
@@ -201,10 +206,7 @@ export function checkSong(song: Song): Outcome<Song> {
     return refuse('Two rooms have one id.', 'rooms');
   for (const [n, { frozen }] of song.rooms.entries())
     if (frozen && !Object.hasOwn(song.recordings, frozen.recording))
-      return refuse(
-        'A room is frozen as a recording that the song does not have.',
-        `rooms[${n}].frozen.recording`,
-      );
+      return refuse(frozenNowhere('A room'), `rooms[${n}].frozen.recording`);
   const refusedBetween = refusedRooms(song.rooms, new Set(song.groups.map(({ id }) => id)));
   if (refusedBetween) return refusedBetween;
   const refusedOwn = refusedResponse(song.rooms, song.recordings);

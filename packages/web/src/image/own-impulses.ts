@@ -9,7 +9,9 @@ export function ownImpulses(
   const elsewhere = new Set([
     ...Object.values(song.parts).flatMap(({ takes }) => takes.map(({ recording }) => recording)),
     ...(song.bed ? [song.bed.recording] : []),
-    ...song.rooms.flatMap(({ frozen }) => (frozen ? [frozen.recording] : [])),
+    ...[...song.rooms, ...Object.values(song.parts)].flatMap(({ frozen }) =>
+      frozen ? [frozen.recording] : [],
+    ),
   ]);
   return Object.values(song.recordings).filter(
     ({ hash, frames, rateHz }) =>

@@ -17,6 +17,7 @@ import {
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { movedBase, movedName, movesOfPart } from './moves-of-part.ts';
+import { FrozenMark } from './Freezing.tsx';
 import { MoveLane } from './MoveLane.tsx';
 import { ShiftBars } from './ShiftBars.tsx';
 import { useVisible } from './use-visible.ts';
@@ -95,7 +96,8 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
         onClick={select}
       >
         <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
-        {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}
+        {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}{' '}
+        <FrozenMark thing={part} />
       </button>
       {moves.map(({ id, target, curve }) => (
         <MoveLane

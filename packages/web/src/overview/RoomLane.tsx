@@ -86,7 +86,7 @@ export function RoomLane({ room, width }: Props) {
     open.do(`remove ${name}`, [
       ...(still ? [{ kind: 'set-moves', moves: others } as const] : []),
       ...edits(null),
-      ...droppingOf(song.rooms, room),
+      ...droppingOf(song, { kind: 'room', id }),
     ]);
   };
   return (
@@ -123,7 +123,7 @@ export function RoomLane({ room, width }: Props) {
           ))}
         </select>
         <FedBy room={room} />
-        <FrozenMark room={room} />
+        <FrozenMark thing={room} />
         <span className="flex-grow-1" />
         <Ride label="its level" room={room} target={levelTarget('room', id)} />
         <Field changing={changing} row="levelDb" label={`Level of ${name}`} />
@@ -168,7 +168,7 @@ export function RoomLane({ room, width }: Props) {
               <Field key={key} changing={changing} row={key} wide />
             ))}
             <Sides changing={changing} onMeasure={() => setMeasuring(true)} />
-            <Freezing room={room} />
+            <Freezing thing={room} />
           </div>
           <Between changing={changing} />
           <Feeds changing={changing} />

@@ -16,6 +16,7 @@ import {
 import { ShiftField } from '../takes/ShiftField.tsx';
 import { TempoField } from '../tempo/TempoField.tsx';
 import { MoveMenu } from './MoveMenu.tsx';
+import { Freezing } from './Freezing.tsx';
 import { shiftEdits, shiftName } from './part-shift.ts';
 import { ThrowMenu } from './ThrowMenu.tsx';
 
@@ -147,6 +148,7 @@ export function SongTools() {
             ))}
             <option value={newOne}>a new group</option>
           </select>
+          <Freezing thing={part} />
         </>
       )}
     </div>

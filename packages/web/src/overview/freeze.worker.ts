@@ -3,7 +3,7 @@ import { renderRoot } from '@pannet/core/rendering/offline';
 import { planEnd, roots } from '@pannet/core/rendering/plan';
 import { ringingRoot } from '@pannet/core/rendering/room-nodes';
 import { partsOfRoom } from '@pannet/core/rooms/between';
-import { songFrames, type Song } from '@pannet/core/song/song';
+import { partFrames, songFrames, type Song } from '@pannet/core/song/song';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { planOfParts } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
@@ -11,7 +11,8 @@ import { answer } from '../workers/ask.ts';
 
 export interface FreezeJob {
   readonly song: Song;
-  readonly roomId: string;
+  readonly kind: 'room' | 'part';
+  readonly id: string;
   /** Splices that were planned already. */
   readonly splices: KnownSplices;
 }
@@ -23,21 +24,39 @@ export interface FreezeStep {
 
 const reader = new RecordingReader(48e6, 8);
 
-/** What a room gives back before its return is ridden, with its tail, as a WAV of floats: piece by piece. */
-answer<FreezeJob, null, FreezeStep>(async ({ song, roomId, splices }, tell) => {
-  const live = {
-    ...song,
-    rooms: song.rooms.map((room) =>
-      room.id === roomId ? { ...room, frozen: null, muted: false } : room,
-    ),
-  };
-  const room = live.rooms.find(({ id }) => id === roomId);
+/** The thing ringing live, the parts that it needs, what of it is rendered, and how long the song is for it. */
+function livingOf({ song, kind, id }: FreezeJob) {
+  if (kind === 'part') {
+    const part = { ...song.parts[id], frozen: null, levelDb: 0 };
+    return {
+      song: { ...song, rooms: [], parts: { ...song.parts, [id]: part } },
+      partIds: [id],
+      root: roots.stage(id),
+      frames: partFrames(song, part),
+      name: part.name,
+    };
+  }
+  const rooms = song.rooms.map((room) =>
+    room.id === id ? { ...room, frozen: null, muted: false } : room,
+  );
+  const room = rooms.find((one) => one.id === id);
   if (!room) throw new Error('The room is gone.');
-  const plan = await planOfParts(live, partsOfRoom(live.rooms, room), reader, splices);
-  const root = ringingRoot(roots.room(roomId));
-  const frames = planEnd({ ...plan, frames: songFrames(song) }, root);
+  return {
+    song: { ...song, rooms },
+    partIds: partsOfRoom(rooms, room),
+    root: ringingRoot(roots.room(id)),
+    frames: songFrames(song),
+    name: room.name,
+  };
+}
+
+/** What a room gives back before its return is ridden, or a part before its level, with its tail, as a WAV of floats: piece by piece. */
+answer<FreezeJob, null, FreezeStep>(async (job, tell) => {
+  const { song, partIds, root, frames: length, name } = livingOf(job);
+  const plan = await planOfParts(song, partIds, reader, job.splices);
+  const frames = planEnd({ ...plan, frames: length }, root);
   if (!wavFits(frames, 2, '32f'))
-    throw new Error(`“${room.name}” would be over 4 GB, which WAV cannot hold.`);
+    throw new Error(`“${name}” would be over 4 GB, which WAV cannot hold.`);
   const send = (bytes: Uint8Array, share: number) => {
     const whole = bytes as Uint8Array<ArrayBuffer>;
     tell({ bytes: whole, share }, [whole.buffer]);

@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { feedOf } from '@pannet/core/rooms/feeds';
 import { newRoom } from '@pannet/core/rooms/room';
-import { isFrozen, roomKey } from '@pannet/core/song/frozen-room';
+import { isFrozen, roomKey } from '@pannet/core/song/frozen';
 import type { Recording } from '@pannet/core/song/song';
 import { act, fireEvent, screen, waitFor } from '@testing-library/react';
 import { NoticeBoard } from '../controls/NoticeBoard.tsx';
@@ -20,8 +20,8 @@ const hash = 'ab'.repeat(32);
 function Shown() {
   return (
     <>
-      <FrozenMark room={room()} />
-      <Freezing room={room()} />
+      <FrozenMark thing={room()} />
+      <Freezing thing={room()} />
       <NoticeBoard />
     </>
   );

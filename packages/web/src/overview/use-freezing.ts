@@ -1,14 +1,15 @@
 import { safeFileName } from '@pannet/core/formats/file-name';
 import { partsOfRoom } from '@pannet/core/rooms/between';
-import { roomKey } from '@pannet/core/song/frozen-room';
+import { frozenAs, partKey, roomKey } from '@pannet/core/song/frozen';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { rateOf, type Room } from '@pannet/core/song/song';
-import { useEffect, useRef, useState } from 'react';
+import { rateOf, type Part, type Room, type Song } from '@pannet/core/song/song';
+import { useStore } from 'zustand';
+import { createStore, type StoreApi } from 'zustand/vanilla';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { keepFile } from '../importing/import-files.ts';
 import { puttingOf } from '../importing/keep-impulse.ts';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong, type OpenSong } from '../session/open-song.ts';
 import { ask, question } from '../workers/ask.ts';
 import type { FreezeJob, FreezeStep } from './freeze.worker.ts';
 
@@ -19,82 +20,133 @@ const freezer = question<FreezeJob, null, FreezeStep>(
 /** Of all the way, rendering takes so much; sending is the rest. */
 const renderingShare = 0.8;
 
-/** Renders what a room gives back and keeps that as a recording, which is read in its place; and lets it ring live again. */
-export function useFreezing(roomId: string) {
-  const open = useOpenSong();
-  const [share, setShare] = useState<number | null>(null);
-  const running = useRef<AbortController | null>(null);
-  useEffect(() => () => running.current?.abort(), []);
-  const song = () => open.session.store.getState().song;
-  const roomNow = () => song().rooms.find(({ id }) => id === roomId);
-  /** The room otherwise, and what it was frozen as before dropped. */
-  const edits = (room: Room, frozen: Room['frozen']): Edit[] => [
+/** What is frozen: a room by what it gives back, a part by its image. */
+export type Freezable =
+  { readonly kind: 'room'; readonly id: string } | { readonly kind: 'part'; readonly id: string };
+
+/** It as it is in a song: what it is called, what it needs, what it would be frozen as; null where it is gone. */
+function inSong(song: Song, { kind, id }: Freezable) {
+  if (kind === 'part') {
+    const part = song.parts[id] as Part | undefined;
+    if (!part) return null;
+    const set = (frozen: Part['frozen']): Edit[] => [
+      { kind: 'set-part', partId: id, changes: { frozen } },
+    ];
+    return {
+      name: part.name,
+      frozen: part.frozen,
+      partIds: [id],
+      key: partKey(song, part),
+      set,
+      as: (recording: string, key: string) => set({ recording, key }),
+    };
+  }
+  const room = song.rooms.find((one) => one.id === id);
+  if (!room) return null;
+  const set = (frozen: Room['frozen']): Edit[] => [
     {
       kind: 'set-rooms',
-      rooms: song().rooms.map((one) => (one.id === room.id ? { ...one, frozen } : one)),
+      rooms: song.rooms.map((one) => (one.id === id ? { ...one, frozen } : one)),
     },
-    ...droppingOf(song().rooms, room, frozen),
   ];
+  return {
+    name: room.name,
+    frozen: room.frozen,
+    partIds: partsOfRoom(song.rooms, room),
+    key: roomKey(song, room),
+    set,
+    as: (recording: string, key: string) => set({ recording, key, levelDb: room.levelDb }),
+  };
+}
+
+interface Run {
+  readonly share: number;
+  readonly stop: AbortController;
+}
+
+/** What is being frozen of a song that is open: it goes on while other things are looked at. */
+const runs = new WeakMap<OpenSong, StoreApi<Readonly<Record<string, Run>>>>();
+
+function runsOf(open: OpenSong): StoreApi<Readonly<Record<string, Run>>> {
+  const known = runs.get(open) ?? createStore<Readonly<Record<string, Run>>>(() => ({}));
+  runs.set(open, known);
+  return known;
+}
+
+/** Renders something ahead and keeps that as a recording, which is read in its place; and works it out again. */
+export function useFreezing(what: Freezable) {
+  const open = useOpenSong();
+  const store = runsOf(open);
+  const name = `${what.kind}/${what.id}`;
+  const run = useStore(store, (state) => state[name] as Run | undefined);
+  const song = () => open.session.store.getState().song;
   const freeze = async () => {
     const before = song();
-    const room = roomNow();
-    if (!room) return;
-    if (partsOfRoom(before.rooms, room).length === 0) {
-      say(`Nothing feeds “${room.name}”: there is nothing to freeze.`);
+    const begun = inSong(before, what);
+    if (!begun) return;
+    const { name: called, partIds, key } = begun;
+    if (partIds.length === 0) {
+      say(`Nothing feeds “${called}”: there is nothing to freeze.`);
       return;
     }
     const stop = new AbortController();
-    running.current = stop;
+    const setShare = (share: number) => store.setState({ [name]: { share, stop } });
     setShare(0);
     try {
-      const key = roomKey(before, room);
       const pieces: BlobPart[] = [];
-      const splices = open.playback.wholeSplices(before, partsOfRoom(before.rooms, room));
-      await ask(
-        freezer,
-        { song: before, roomId, splices },
-        {
-          signal: stop.signal,
-          progress: (step) => {
-            pieces.push(step.bytes);
-            setShare(renderingShare * step.share);
-          },
+      const splices = open.playback.wholeSplices(before, partIds);
+      const job: FreezeJob = { song: before, kind: what.kind, id: what.id, splices };
+      await ask(freezer, job, {
+        signal: stop.signal,
+        progress: (step) => {
+          pieces.push(step.bytes);
+          setShare(renderingShare * step.share);
         },
-      );
-      const file = new File(pieces, `${safeFileName(room.name)}_frozen.wav`, { type: 'audio/wav' });
+      });
+      const file = new File(pieces, `${safeFileName(called)}_frozen.wav`, { type: 'audio/wav' });
       const kept = await keepFile(file, rateOf(before), stop.signal, (step) => {
         setShare(renderingShare + (1 - renderingShare) * step.share);
       });
-      const now = roomNow();
+      const now = inSong(song(), what);
       if (stop.signal.aborted || !now) return;
       if ('taken' in kept) say(kept.sentence);
-      else if (roomKey(song(), now) !== key)
-        say(`“${room.name}” was changed meanwhile: freeze it once more.`);
+      else if (now.key !== key) say(`“${called}” was changed meanwhile: freeze it once more.`);
       else
-        open.do(`${room.name}: frozen`, [
+        open.do(`${called}: frozen`, [
           ...puttingOf(song(), kept),
-          ...edits(now, { recording: kept.hash, key, levelDb: room.levelDb }),
+          ...now.as(kept.hash, key),
+          ...droppingOf(song(), what, kept.hash),
         ]);
     } catch (error) {
-      if (!stop.signal.aborted) say(`“${room.name}” could not be frozen: ${sentenceOf(error)}`);
+      if (!stop.signal.aborted) say(`“${called}” could not be frozen: ${sentenceOf(error)}`);
     } finally {
-      if (running.current === stop) setShare(null);
+      const { [name]: _, ...others } = store.getState();
+      store.setState(others, true);
     }
   };
   const thaw = () => {
-    const room = roomNow();
-    if (room) open.do(`${room.name}: rings live`, edits(room, null));
+    const now = inSong(song(), what);
+    if (now) open.do(`${now.name}: live`, [...now.set(null), ...droppingOf(song(), what)]);
   };
-  return { share, freeze: () => void freeze(), thaw, stop: () => running.current?.abort() };
+  return {
+    share: run?.share ?? null,
+    freeze: () => void freeze(),
+    thaw,
+    stop: () => run?.stop.abort(),
+  };
 }
 
-/** What a room was frozen as is needed no more, unless it is again, or another one is. */
+/**
+ * What something was frozen as is needed no more, unless it is again, or something else is.
+ * @param next what it is frozen as now
+ */
 export function droppingOf(
-  rooms: readonly Room[],
-  { id, frozen }: Room,
-  next: Room['frozen'] = null,
-): Edit[] {
-  if (!frozen || frozen.recording === next?.recording) return [];
-  const others = rooms.some((one) => one.id !== id && one.frozen?.recording === frozen.recording);
-  return others ? [] : [{ kind: 'drop-recording', hash: frozen.recording }];
+  song: Song,
+  what: Freezable,
+  next: string | null = null,
+): readonly Edit[] {
+  const frozen = inSong(song, what)?.frozen;
+  if (!frozen || frozen.recording === next) return [];
+  const alone = frozenAs(song, frozen.recording).length === 1;
+  return alone ? [{ kind: 'drop-recording', hash: frozen.recording }] : [];
 }

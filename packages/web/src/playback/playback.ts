@@ -6,7 +6,7 @@ import type { RenderPlan } from '@pannet/core/rendering/plan';
 import { PlanSender } from '@pannet/core/rendering/plan-change';
 import type { Loop } from '@pannet/core/rendering/player';
 import { spliceNeeds, type SpliceNeed } from '@pannet/core/derived/splice-library';
-import { thawed } from '@pannet/core/song/frozen-room';
+import { thawed } from '@pannet/core/song/frozen';
 import type { Song } from '@pannet/core/song/song';
 import type { SplicePlan } from '@pannet/core/voices/splices';
 import { createStore } from 'zustand/vanilla';

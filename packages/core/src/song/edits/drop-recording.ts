@@ -1,6 +1,7 @@
 import { failure } from '../../outcome.ts';
 import { contentHash } from '../../parameters/description.ts';
 import { describe } from '../../parameters/parameter.ts';
+import { frozenAs } from '../frozen.ts';
 import { isImpulse } from '../song.ts';
 import { edited, editOf, type EditModule } from './edit.ts';
 
@@ -27,11 +28,11 @@ export const dropRecording: EditModule<typeof description> = {
         `“${ringing.name}” rings by this recording; give that room another response first.`,
         'hash',
       );
-    const frozen = song.rooms.find((room) => room.frozen?.recording === hash);
-    if (frozen)
+    const [frozen] = frozenAs(song, hash);
+    if ((frozen as typeof frozen | undefined) !== undefined)
       return failure(
         'in-use',
-        `“${frozen.name}” is frozen as this recording; let it ring live first.`,
+        `“${frozen.name}” is frozen as this recording; let it go first.`,
         'hash',
       );
     if (used)

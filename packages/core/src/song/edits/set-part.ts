@@ -12,6 +12,7 @@ const description = editOf('set-part', {
     'muted',
     'plainVoice',
     'toggleKey',
+    'frozen',
     'meant',
   ]),
 });

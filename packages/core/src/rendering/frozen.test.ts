@@ -1,20 +1,25 @@
 import { describe, expect, test } from '@jest/globals';
+import { usualAmp } from '../amps/amp.ts';
+import { neutralStage } from '../image/stage.ts';
 import { noise } from '../measurement/signals.fixture.ts';
 import { curveDescription } from '../moves/curve.ts';
 import { feedOf } from '../rooms/feeds.ts';
 import { newRoom, type Room } from '../rooms/room.ts';
 import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
+import { duplicateEdits } from '../song/duplicate.ts';
 import type { Edit } from '../song/edits/edit.ts';
-import { isFrozen, roomKey, thawed } from '../song/frozen-room.ts';
+import { isFrozen, partKey, roomKey, thawed } from '../song/frozen.ts';
 import { feedTarget, levelTarget, partTarget } from '../song/moves-of.ts';
+import { removalEdits } from '../song/removal.ts';
 import { readSong } from '../song/saved-song.ts';
 import type { Recording, Song } from '../song/song.ts';
 import { blockFrames, type BlockLoader } from '../sources/blocks.ts';
+import { newVoice } from '../voices/voice.ts';
 import { compile } from './compile.ts';
 import { differenceDb, memoryRecording, memorySong } from './memory.fixture.ts';
 import { renderRoot } from './offline.ts';
-import { nodesUnder, planEnd, roots } from './plan.ts';
+import { nodesUnder, planEnd, planSources, roots } from './plan.ts';
 import { ringingRoot, ringsOn } from './room-nodes.ts';
 
 const rate = 48_000;
@@ -68,6 +73,128 @@ async function frozen() {
   };
   return { song, load, frames };
 }
+
+describe('a frozen part', () => {
+  const image = {
+    voices: [
+      newVoice('v1', 'left', { placement: { kind: 'pan', panPercent: -100 }, amp: usualAmp }),
+      newVoice('v2', 'right', {
+        ...{ placement: { kind: 'pan', panPercent: 100 }, levelDb: -3 },
+        delay: { value: 12, unit: 'ms' },
+      }),
+    ],
+    stage: { ...neutralStage, widthPercent: 80 },
+  };
+  const wide = memorySong([noise(1, rate, 1)], rate, image);
+  const set = (changes: Extract<Edit, { kind: 'set-part' }>['changes']): Edit => ({
+    kind: 'set-part',
+    partId: 'p0',
+    changes,
+  });
+  const base = after(
+    wide.song,
+    set({ levelDb: -5 }),
+    {
+      kind: 'set-rooms',
+      rooms: [
+        newRoom('r', 'Room', {
+          kind: 'ambience',
+          decayS: 0.2,
+          feeds: [feedOf('p0', { from: 'flanks' })],
+        }),
+      ],
+    },
+    {
+      kind: 'set-moves',
+      moves: [
+        {
+          id: 'm1',
+          target: partTarget('p0', 'widthPercent'),
+          curve: curveDescription.parse({ kind: 'cycle', depthPercent: 60 }),
+        },
+        {
+          id: 'm2',
+          target: partTarget('p0', 'imagePercent'),
+          curve: curveDescription.parse({
+            kind: 'points',
+            points: [
+              { atS: 0.2, by: 0 },
+              { atS: 0.6, by: -100 },
+            ],
+          }),
+        },
+      ],
+    },
+  );
+
+  const frozenPart = async () => {
+    const at0 = after(base, set({ levelDb: 0 }));
+    const frames = planEnd(compile(at0, new Map()), roots.stage('p0'));
+    const { left, right } = await rendered(at0, roots.stage('p0'), wide.load, frames);
+    const recording: Recording = { ...memoryRecording(0, frames, rate), hash, channels: 2 };
+    const song = after(
+      base,
+      { kind: 'put-recording', recording },
+      set({ frozen: { recording: hash, key: partKey(base, base.parts.p0) } }),
+    );
+    const load: BlockLoader = (source, index) => {
+      if (!source.key.startsWith(hash)) return wide.load(source, index);
+      const side = source.key.endsWith(':0') ? left : right;
+      return Promise.resolve(side.subarray(index * blockFrames, (index + 1) * blockFrames));
+    };
+    return { song, load };
+  };
+
+  test('is what it was, moves and plain in its place and what its flanks feed included; its chain is not worked out', async () => {
+    const { song, load } = await frozenPart();
+    for (const levelDb of [-5, 2]) {
+      const [ahead, now] = [
+        await rendered(after(song, set({ levelDb })), roots.song, load, 1.2 * rate),
+        await rendered(after(base, set({ levelDb })), roots.song, wide.load, 1.2 * rate),
+      ];
+      expect(differenceDb(ahead.left, now.left)).toBeLessThan(-120);
+      expect(differenceDb(ahead.right, now.right)).toBeLessThan(-120);
+    }
+    const alone = after(song, { kind: 'set-rooms', rooms: [] });
+    const sources = planSources(compile(alone, new Map()), roots.heard).map(({ key }) => key);
+    expect(sources.some((key) => key.includes('>drive'))).toBe(false);
+    expect(sources.filter((key) => key.startsWith(hash))).toHaveLength(2);
+  });
+
+  test('is live as soon as its image would be another; a copy of it is frozen as the same', async () => {
+    const { song } = await frozenPart();
+    const different: readonly Edit[] = [
+      { kind: 'set-stage', partId: 'p0', changes: { widthPercent: 70 } },
+      { kind: 'set-voice', partId: 'p0', voiceId: 'v2', changes: { levelDb: -4 } },
+      { kind: 'set-pan-law', panLaw: '-6' },
+      { kind: 'set-moves', moves: song.moves.slice(1) },
+      { kind: 'set-tempo', tempo: [{ atS: 0, bpm: 90, beatsPerBar: 4 }] },
+    ];
+    for (const edit of different) {
+      const changed = after(song, edit);
+      expect(isFrozen(changed, changed.parts.p0)).toBe(false);
+    }
+    const same: readonly Edit[] = [
+      set({ levelDb: 3, muted: true, name: 'Other', plainVoice: 'v2' }),
+      { kind: 'set-rooms', rooms: [] },
+      { kind: 'set-moves', moves: song.moves.slice(0, 1) },
+    ];
+    for (const edit of same) {
+      const changed = after(song, edit);
+      expect(isFrozen(changed, changed.parts.p0)).toBe(true);
+    }
+    const copy = { ...song.parts.p0, id: 'p9', name: 'Copy' };
+    const twice = after(song, ...duplicateEdits(song, song.parts.p0, copy, () => `m${made++}`));
+    expect(isFrozen(twice, twice.parts.p9)).toBe(true);
+    // One of both goes, and the recording stays for the other; then that goes, too.
+    const one = after(twice, ...removalEdits(twice, 'p9'));
+    expect(Object.keys(one.recordings)).toContain(hash);
+    const none = after(one, ...removalEdits(one, 'p0'));
+    expect(Object.keys(none.recordings)).not.toContain(hash);
+  });
+});
+
+let made = 10;
 
 describe('a frozen room', () => {
   test('gives back what it gave, to its last tail, and nothing of it is worked out', async () => {

@@ -1,7 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { partsOfRoom, roomsBefore } from '../rooms/between.ts';
-import type { Room, Song } from './song.ts';
+import type { Move, Part, Room, Song } from './song.ts';
 
 /** JSON that is the same whatever order keys were put in: a document that was stored has another one. */
 function canonical(value: unknown): string {
@@ -26,7 +26,14 @@ function soundOfRoom({ name: _, groupId: __, frozen: ___, ...sound }: Room): unk
   return sound;
 }
 
-/** Of each key the hash, while a song is worked on: they are short. */
+/** What of a part's takes makes its image, and how; not how loud all of it is. */
+const imageOf = ({ image, preparation, takes }: Part): unknown => [image, preparation, takes];
+
+const same = <Thing>(thing: Thing): Thing => thing;
+
+const soundOfMove = ({ target, curve }: Move): unknown => [target, curve];
+
+/** Of each text the hash, while a song is worked on: they are short. */
 const hashes = new Map<string, string>();
 const mostHashes = 64;
 
@@ -44,24 +51,39 @@ export function roomKey(song: Song, room: Room): string {
       if (kind === 'feed') return (id === room.id || ids.has(id)) && of !== null;
       return kind === 'room' && ids.has(id);
     })
-    .map((move) => textOf(move, ({ target, curve }) => [target, curve]));
+    .map((move) => textOf(move, soundOfMove));
   const text = [
     canonical({ ...(soundOfRoom(room) as Room), levelDb: 0, muted: false }),
     ...before.map((one) => textOf(one, soundOfRoom)),
     ...partIds.map((id) =>
-      textOf(song.parts[id], (part) => [
-        id,
-        part.image,
-        part.preparation,
-        part.takes,
-        part.levelDb,
-        part.muted,
-        part.plainVoice,
-      ]),
+      canonical([id, song.parts[id].levelDb, song.parts[id].muted, song.parts[id].plainVoice]),
     ),
+    ...partIds.map((id) => textOf(song.parts[id], imageOf)),
     ...moves.sort(),
     canonical([song.panLaw, song.rateHz, song.tempo]),
-  ].join('\n');
+  ];
+  return hashOf(text);
+}
+
+/** All that the image of a part depends on, as the hash of it, but for the part's level and what stands in the place of the image. */
+export function partKey(song: Song, part: Part): string {
+  const moves = song.moves.filter(
+    ({ target: { kind, id, parameter } }) =>
+      id === part.id &&
+      (kind === 'voice' || (kind === 'part' && !['levelDb', 'imagePercent'].includes(parameter))),
+  );
+  return hashOf([
+    textOf(part, imageOf),
+    // Whichever part it is: a copy of it is frozen as the same.
+    ...moves
+      .map(({ target: { of, parameter }, curve }) => `${of}/${parameter}/${textOf(curve, same)}`)
+      .sort(),
+    canonical([song.panLaw, song.rateHz, moves.length > 0 ? song.tempo : null]),
+  ]);
+}
+
+function hashOf(lines: readonly string[]): string {
+  const text = lines.join('\n');
   let hash = hashes.get(text);
   if (hash === undefined) {
     if (hashes.size >= mostHashes) hashes.clear();
@@ -70,14 +92,19 @@ export function roomKey(song: Song, room: Room): string {
   return hash;
 }
 
-/** Whether what was rendered of a room is what it would give back now. */
-export function isFrozen(song: Song, room: Room): boolean {
-  const { frozen } = room;
+/** Whether what was rendered of a room or a part is what it would give now. */
+export function isFrozen(song: Song, thing: Room | Part): boolean {
+  const { frozen } = thing;
   return (
     frozen !== null &&
     Object.hasOwn(song.recordings, frozen.recording) &&
-    frozen.key === roomKey(song, room)
+    frozen.key === ('takes' in thing ? partKey(song, thing) : roomKey(song, thing))
   );
+}
+
+/** The rooms and parts that are frozen as a recording, whether that is what they would give now or not. */
+export function frozenAs({ rooms, parts }: Song, hash: string): (Room | Part)[] {
+  return [...rooms, ...Object.values(parts)].filter(({ frozen }) => frozen?.recording === hash);
 }
 
 /** By the song: what is the same song is the same one thawed. */
