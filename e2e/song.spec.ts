@@ -85,6 +85,20 @@ test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is wha
   // Each file is rounded by itself.
   expect(apart).toBeLessThan(4);
 
+  // Frozen, it is the same file; what its flanks feed goes on, too.
+  await page.getByRole('button', { name: 'Freeze', exact: true }).last().click();
+  await expect(page.getByTestId('frozen-voice')).toHaveText('· frozen', { timeout: 30_000 });
+  const frozen = await exported(page, 'voice');
+  const tail = await exported(page, 'Plate-like, return');
+  for (const [was, is] of [
+    [partLeft, frozen[0]],
+    [partRight, frozen[1]],
+    [left, tail[0]],
+  ]) {
+    expect(is.length).toBe(was.length);
+    expect(is.reduce((most, value, n) => max(most, abs(value - was[n])), 0)).toBeLessThan(2e-7);
+  }
+
   // Rooms are left out by a press, and what was done lasts over a reload.
   await page.getByRole('button', { name: 'Rooms', exact: true }).click();
   const dry = await tap(page, 0, rate, 'heard');
@@ -92,6 +106,7 @@ test('a vocal’s flanks go into a room with 100 and 149 ms: exported, it is wha
     expect(abs(steps24(dry.left[n]) - steps24(partLeft[dry.frame + n]))).toBeLessThan(2);
   await page.reload();
   await expect(room).toContainText('voice, flanks');
+  await undo(page, /^Undo voice: frozen/).click();
   await undo(page, /^Undo Plate-like: low cut/).click();
   await undo(page, /^Undo Plate-like: decay/).click();
   await room.getByRole('button', { name: 'Settings of Plate-like' }).click();

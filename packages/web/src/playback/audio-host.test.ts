@@ -140,6 +140,27 @@ describe('playing', () => {
     playback.close();
   });
 
+  test('a state and what makes it as loud as the others are told in one message, which nothing comes between', async () => {
+    const playback = new Playback();
+    playback.setSong(at(48_000));
+    const playing = playback.play();
+    contexts()[0].settle();
+    await playing;
+    const { posted } = FakeNode.all[0];
+    posted.length = 0;
+    const { parts, ...song } = at(48_000);
+    const louder = { ...parts.harp, levelDb: -3 };
+    playback.setSong({ ...song, parts: { ...parts, harp: louder } });
+    playback.setSong({ ...song, parts: { ...parts, harp: { ...louder, levelDb: -6 } } });
+    playback.listen({ image: { harp: 0.5 } });
+    await idle();
+    expect(posted).toMatchObject([{ kind: 'plan', monitoring: { image: { harp: 0.5 } } }]);
+    // By itself it is told at once.
+    playback.listen({ image: {} });
+    expect(posted.map(({ kind }) => kind)).toEqual(['plan', 'monitoring']);
+    playback.close();
+  });
+
   test('what the browser refuses is said, and can be tried again', async () => {
     FakeContext.refuse = 'resume';
     const playback = new Playback();

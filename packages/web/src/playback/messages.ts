@@ -9,7 +9,8 @@ import type { PcmSource } from '@pannet/core/sources/blocks';
 
 /** From the page to the worklet. */
 export type ToWorklet =
-  | { readonly kind: 'plan'; readonly change: PlanChange }
+  /** A song, and how it is listened to: gains that make its states equally loud come with them. */
+  | { readonly kind: 'plan'; readonly change: PlanChange; readonly monitoring: Monitoring }
   | { readonly kind: 'monitoring'; readonly monitoring: Monitoring }
   | { readonly kind: 'play' }
   | { readonly kind: 'stop' }

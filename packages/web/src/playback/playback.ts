@@ -110,6 +110,7 @@ export class Playback {
   /** Of what is heard: the same one, but where voices are heard alone. */
   #heard: RenderPlan | null = null;
   #sender = new PlanSender();
+  #planWaits = false;
   /** What the feeder was told of. */
   readonly #told = new ToldSources();
   #watched: string | null = null;
@@ -167,9 +168,20 @@ export class Playback {
     this.#tellPlan();
   }
 
+  /** How a changed song is listened to is often changed in the same breath: both are told at once. */
   #tellPlan(): void {
+    if (this.#planWaits) return;
+    this.#planWaits = true;
+    queueMicrotask(() => {
+      this.#planWaits = false;
+      this.#sendPlan();
+    });
+  }
+
+  #sendPlan(): void {
     if (!this.#node || !this.#heard) return;
-    this.#tell({ kind: 'plan', change: this.#sender.change(this.#heard) });
+    const { monitoring } = this.store.getState();
+    this.#tell({ kind: 'plan', change: this.#sender.change(this.#heard), monitoring });
   }
 
   /** Asks for the splices that are not planned, or only round where it played. */
@@ -280,11 +292,10 @@ export class Playback {
     const before = this.store.getState().monitoring;
     const monitoring = { ...before, ...changes };
     this.store.setState({ monitoring });
-    this.#tell({ kind: 'monitoring', monitoring });
     // What is frozen was rendered of all that sounds.
-    if (isApart(monitoring) !== isApart(before) && this.#song !== null) {
-      if (thawed(this.#song) !== this.#song) this.#compile();
-    }
+    const freed = this.#song !== null && thawed(this.#song) !== this.#song;
+    if (freed && isApart(monitoring) !== isApart(before)) this.#compile();
+    if (!this.#planWaits) this.#tell({ kind: 'monitoring', monitoring });
   }
 
   setOutput(changes: Partial<Pick<OutputState, 'levelDb' | 'dimmed'>>): void {
@@ -357,9 +368,8 @@ export class Playback {
     const splicing = new MessageChannel();
     this.#tellSplicer({ kind: 'worklet', port: splicing.port1 }, [splicing.port1]);
     handPort(node, 'splicer', splicing.port2);
-    const { monitoring, frame, loop, looping } = this.store.getState();
-    this.#tellPlan();
-    this.#tell({ kind: 'monitoring', monitoring });
+    const { frame, loop, looping } = this.store.getState();
+    this.#sendPlan();
     this.#tell({ kind: 'watch', partId: this.#watched });
     this.#tell({ kind: 'seek', frame });
     this.#tell({ kind: 'loop', loop: looping ? loop : null });

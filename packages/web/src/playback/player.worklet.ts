@@ -37,7 +37,9 @@ class PannetProcessor extends AudioWorkletProcessor {
     const player = this.#player;
     switch (message.kind) {
       case 'plan':
+        // Together: no quantum lies between a state and what makes it as loud as the others.
         player.aim(this.#plans.take(message.change));
+        player.listen(message.monitoring);
         break;
       case 'monitoring':
         player.listen(message.monitoring);
