@@ -65,7 +65,7 @@ export function Freezing({ thing }: Props) {
           title={state === 'frozen' ? stays : 'It was changed, and is live since.'}
           onClick={thaw}
         >
-          {part ? 'Live' : 'Ring live'}
+          {part ? 'Play live' : 'Ring live'}
         </Button>
       )}
     </div>

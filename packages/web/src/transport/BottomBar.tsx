@@ -89,11 +89,10 @@ function WriteToggle() {
   const on = useStore(writing.store, (state) => state.on);
   const playing = usePlayback(({ state }) => state === 'playing');
   return (
-    <Button
-      className={`btn-tool write-toggle${on && playing ? ' writes' : ''}`}
-      variant="light"
+    <button
+      type="button"
+      className={`letter-toggle w-auto px-2${on && playing ? ' writes' : ''}`}
       aria-pressed={on}
-      active={on}
       title={
         on
           ? 'Levels, places, delays, widths, cuts, drives and feeds that are held while it plays are written along the song; press to set them for all of it'
@@ -106,7 +105,7 @@ function WriteToggle() {
       }}
     >
       Write
-    </Button>
+    </button>
   );
 }
 
