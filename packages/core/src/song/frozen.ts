@@ -12,14 +12,16 @@ function canonical(value: unknown): string {
   return `{${entries.map(([key, held]) => `${JSON.stringify(key)}:${canonical(held)}`).join()}}`;
 }
 
-/** Parts and rooms never change in place: of what is dragged only that is said anew. */
-const texts = new WeakMap<object, string>();
+/** Parts and rooms never change in place: of what is dragged only that is hashed anew. Paths of takes are long, their hashes are not. */
+const hashes = new WeakMap<object, string>();
 
-function textOf<Thing extends object>(thing: Thing, sound: (thing: Thing) => unknown): string {
-  let text = texts.get(thing);
-  if (text === undefined) texts.set(thing, (text = canonical(sound(thing))));
-  return text;
+function hashOf<Thing extends object>(thing: Thing, sound: (thing: Thing) => unknown): string {
+  let hash = hashes.get(thing);
+  if (hash === undefined) hashes.set(thing, (hash = hashed(canonical(sound(thing)))));
+  return hash;
 }
+
+const hashed = (text: string): string => bytesToHex(sha256(utf8ToBytes(text)));
 
 /** What of a room counts for whatever hears it. */
 function soundOfRoom({ name: _, groupId: __, frozen: ___, ...sound }: Room): unknown {
@@ -32,10 +34,6 @@ const imageOf = ({ image, preparation, takes }: Part): unknown => [image, prepar
 const same = <Thing>(thing: Thing): Thing => thing;
 
 const soundOfMove = ({ target, curve }: Move): unknown => [target, curve];
-
-/** Of each text the hash, while a song is worked on: they are short. */
-const hashes = new Map<string, string>();
-const mostHashes = 64;
 
 /**
  * All that a room gives back depends on, as the hash of it, but for its level, and whether it is muted: where it goes from there, and how its return is ridden,
@@ -51,18 +49,18 @@ export function roomKey(song: Song, room: Room): string {
       if (kind === 'feed') return (id === room.id || ids.has(id)) && of !== null;
       return kind === 'room' && ids.has(id);
     })
-    .map((move) => textOf(move, soundOfMove));
-  const text = [
+    .map((move) => hashOf(move, soundOfMove));
+  const lines = [
     canonical({ ...(soundOfRoom(room) as Room), levelDb: 0, muted: false }),
-    ...before.map((one) => textOf(one, soundOfRoom)),
+    ...before.map((one) => hashOf(one, soundOfRoom)),
     ...partIds.map((id) =>
       canonical([id, song.parts[id].levelDb, song.parts[id].muted, song.parts[id].plainVoice]),
     ),
-    ...partIds.map((id) => textOf(song.parts[id], imageOf)),
+    ...partIds.map((id) => hashOf(song.parts[id], imageOf)),
     ...moves.sort(),
     canonical([song.panLaw, song.rateHz, song.tempo]),
   ];
-  return hashOf(text);
+  return hashed(lines.join('\n'));
 }
 
 /** All that the image of a part depends on, as the hash of it, but for the part's level and what stands in the place of the image. */
@@ -72,24 +70,15 @@ export function partKey(song: Song, part: Part): string {
       id === part.id &&
       (kind === 'voice' || (kind === 'part' && !['levelDb', 'imagePercent'].includes(parameter))),
   );
-  return hashOf([
-    textOf(part, imageOf),
+  const lines = [
+    hashOf(part, imageOf),
     // Whichever part it is: a copy of it is frozen as the same.
     ...moves
-      .map(({ target: { of, parameter }, curve }) => `${of}/${parameter}/${textOf(curve, same)}`)
+      .map(({ target: { of, parameter }, curve }) => `${of}/${parameter}/${hashOf(curve, same)}`)
       .sort(),
     canonical([song.panLaw, song.rateHz, moves.length > 0 ? song.tempo : null]),
-  ]);
-}
-
-function hashOf(lines: readonly string[]): string {
-  const text = lines.join('\n');
-  let hash = hashes.get(text);
-  if (hash === undefined) {
-    if (hashes.size >= mostHashes) hashes.clear();
-    hashes.set(text, (hash = bytesToHex(sha256(utf8ToBytes(text)))));
-  }
-  return hash;
+  ];
+  return hashed(lines.join('\n'));
 }
 
 /** Whether what was rendered of a room or a part is what it would give now. */

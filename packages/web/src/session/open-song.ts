@@ -343,6 +343,7 @@ export class OpenSong {
 
   close(): void {
     for (const end of this.#ends) end();
+    this.writing.close();
     this.mender.close();
     this.audition.close();
     this.session.close();

@@ -24,13 +24,25 @@ export class Pen {
   /** Written as far as it goes, or given up, while the control is still held: until it is let go of it does nothing. */
   #spent = false;
   #said = false;
+  /** A key that is let go of lets go of nothing that a pointer holds: Space stops the song meanwhile. */
+  #pointerHeld = false;
 
   /** @param busy while something is tried, what is held belongs to that */
   constructor(session: SongSession, playback: Playback, busy: () => boolean) {
     this.#session = session;
     this.#playback = playback;
     this.#busy = busy;
+    for (const kind of pointing) addEventListener(kind, this.#onPointer, { capture: true });
   }
+
+  close(): void {
+    for (const kind of pointing) removeEventListener(kind, this.#onPointer, { capture: true });
+    this.#leave();
+  }
+
+  readonly #onPointer = ({ type }: Event): void => {
+    this.#pointerHeld = type === 'pointerdown';
+  };
 
   get writes(): boolean {
     return this.#hand !== null || this.#spent;
@@ -104,14 +116,19 @@ export class Pen {
   }
 
   /** A control that comes back to where it began keeps nothing by itself; one that does is to be heard first. */
-  readonly #letGoSoon = (): void => {
-    for (const kind of lettingGo) removeEventListener(kind, this.#letGoSoon, { capture: true });
-    removeEventListener('keydown', this.#giveUp, { capture: true });
+  readonly #letGoSoon = ({ type }: Event): void => {
+    if (type === 'keyup' && this.#pointerHeld) return;
+    this.#leave();
     setTimeout(() => {
       this.done();
       this.#spent = false;
     });
   };
+
+  #leave(): void {
+    for (const kind of lettingGo) removeEventListener(kind, this.#letGoSoon, { capture: true });
+    removeEventListener('keydown', this.#giveUp, { capture: true });
+  }
 
   readonly #giveUp = ({ key }: KeyboardEvent): void => {
     if (key !== 'Escape' || !this.#hand) return;
@@ -131,4 +148,5 @@ export class Pen {
   }
 }
 
+const pointing = ['pointerdown', 'pointerup', 'pointercancel'] as const;
 const lettingGo = ['pointerup', 'pointercancel', 'keyup'] as const;

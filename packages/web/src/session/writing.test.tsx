@@ -151,6 +151,21 @@ describe('what is held while it plays', () => {
     expect(steps()).toHaveLength(2);
   });
 
+  test('is held by the pointer, whatever key is pressed: stopped, it is set for nothing', async () => {
+    fireEvent.pointerDown(document.body);
+    hold(-6, 2, 3);
+    fireEvent.keyDown(document.body, { key: ' ' });
+    see(3.1, 'stopped');
+    act(() => open.playback.store.setState({ state: 'stopped' }));
+    fireEvent.keyUp(document.body, { key: ' ' });
+    await act(() => new Promise((resolve) => setTimeout(resolve, 5)));
+    act(() => open.preview(level(-9)));
+    act(() => void open.do('Harp: level', level(-9)));
+    await letGo();
+    expect(steps()).toEqual(['Harp, level: written 0:02.0–0:03.0']);
+    expect(song().parts.harp.levelDb).toBe(0);
+  });
+
   test('is given up by Escape', async () => {
     hold(-6, 2, 3);
     fireEvent.keyDown(document.body, { key: 'Escape' });

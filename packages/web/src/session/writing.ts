@@ -41,6 +41,10 @@ export class Writing {
     return (this.store.getState().on || this.#pen.writes) && this.#pen.preview(edits);
   }
 
+  close(): void {
+    this.#pen?.close();
+  }
+
   /** The step of a control that is let go of. @returns whether that is done with, since it was written */
   done(): boolean {
     return this.#pen?.done() ?? false;
