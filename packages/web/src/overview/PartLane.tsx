@@ -1,7 +1,10 @@
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { plural } from '@pannet/core/quantities/wording';
+import type { MoveTarget } from '@pannet/core/song/moves-of';
+import { movingWords } from '@pannet/core/song/settings';
 import type { Part } from '@pannet/core/song/song';
+import { Trash } from '@phosphor-icons/react';
 import { memo, useRef, type MouseEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { familyMarks } from '../parts/family-marks.tsx';
@@ -16,10 +19,11 @@ import {
 } from '../session/open-song.ts';
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
-import { movedBase, movedName, movesOfPart } from './moves-of-part.ts';
+import { movedBase, movedName, movesOfPart, waitingMoves, waitsFor } from './moves-of-part.ts';
 import { FrozenMark } from './Freezing.tsx';
 import { MoveLane } from './MoveLane.tsx';
 import { ShiftBars } from './ShiftBars.tsx';
+import { useMoves } from './use-moves.ts';
 import { useVisible } from './use-visible.ts';
 
 export const laneHeight = 34;
@@ -49,6 +53,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
     sortable;
   const rateHz = useRate();
   const moves = useSession(useShallow(({ shown }) => movesOfPart(shown, part)));
+  const waiting = useSession(useShallow(({ shown }) => waitingMoves(shown, part)));
   const select = (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => {
     if (!event.ctrlKey && !event.metaKey && !event.shiftKey) {
       if (partId !== part.id || partIds.length > 1)
@@ -109,9 +114,33 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
           width={width}
         />
       ))}
+      {waiting.map(({ id, target }) => (
+        <WaitingMove key={id} part={part} target={target} />
+      ))}
     </div>
   );
 });
+
+/** A move that does nothing now: it goes on by itself when what it moves is there again. */
+function WaitingMove({ part, target }: { readonly part: Part; readonly target: MoveTarget }) {
+  const moves = useMoves();
+  const what = movingWords[target.parameter];
+  return (
+    <div className="move-waits quiet small">
+      <span>
+        A move of {what} waits: {waitsFor(part, target)}.
+      </span>
+      <button
+        type="button"
+        className="btn-tool"
+        aria-label={`Remove the move of ${what} of ${part.name} that waits`}
+        onClick={() => moves.keep(`${part.name}, ${what}: stands still`, target, null)}
+      >
+        <Trash aria-hidden />
+      </button>
+    </div>
+  );
+}
 
 interface WaveProps {
   readonly part: Part;

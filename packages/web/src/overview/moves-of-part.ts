@@ -35,6 +35,24 @@ export function movesOfPart({ moves }: Song, part: Part): readonly Move[] {
   );
 }
 
+/** What moves of a part but waits, since what it moves is not there: its voice is gone, or has no place between the sides, or no chain. */
+export function waitingMoves({ moves }: Pick<Song, 'moves'>, part: Part): readonly Move[] {
+  const there = targetsOfPart(part).flatMap(({ targets }) => targets);
+  return moves.filter(
+    ({ target: { kind, id, of, parameter } }) =>
+      id === part.id &&
+      kind === 'voice' &&
+      !there.some((target) => target.of === of && target.parameter === parameter),
+  );
+}
+
+/** Why a move of a part waits. */
+export function waitsFor(part: Part, target: MoveTarget): string {
+  const voice = voiceOf(part, target);
+  if (!voice) return 'its voice is gone';
+  return `${voice.name} ${target.parameter === 'driveDb' ? 'has no chain' : 'has no place between the sides'}`;
+}
+
 /** Whose setting moves. */
 export function movedName(part: Part, target: MoveTarget): string {
   const voice = voiceOf(part, target);

@@ -382,10 +382,27 @@ describe('a voice along the song', () => {
     );
     // Its place waits until it has one again.
     expect(screen.queryByRole('group', { name: /^Place of Harp/ })).toBeNull();
+    expect(
+      screen.getByText(/^A move of place waits: .* has no place between the sides\.$/),
+    ).toBeTruthy();
     const options = [...(screen.getByLabelText('Move Harp along the song') as HTMLSelectElement)];
     const values = options.map((option) => (option as HTMLOptionElement).value);
     expect(values).toContain(`${first.id}/levelDb`);
     expect(values).not.toContain(`${second.id}/panPercent`);
+    act(
+      () =>
+        void open.do('without it', [
+          {
+            kind: 'set-image',
+            partId: 'harp',
+            image: { ...song().parts.harp.image, voices: [first] },
+          },
+        ]),
+    );
+    expect(screen.getByText('A move of place waits: its voice is gone.')).toBeTruthy();
+    fireEvent.click(screen.getByRole('button', { name: /^Remove the move of place of Harp/ }));
+    expect(song().moves).toEqual([]);
+    expect(screen.queryByText(/waits/)).toBeNull();
   });
 });
 
