@@ -61,7 +61,7 @@ export function SongHeader({ onExport, onHelp }: Props) {
       {underruns > 0 && (
         <span
           className="quiet"
-          title="Moments at which the sound did not come in time since this song was opened"
+          title="Moments at which the sound did not come in time since this song was opened. Where they go on, freeze what costs most, in Song: rooms (responses of your own above all), and parts with chains or many tuned voices."
         >
           {plural(underruns, 'dropout')}
         </span>
