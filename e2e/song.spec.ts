@@ -1,4 +1,4 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Locator, type Page } from '@playwright/test';
 import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -123,13 +123,20 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
   await page.getByLabel('Group of Viola').selectOption('new');
   const group = page.getByTestId('group-Group 1');
   await expect(group).toContainText('1 part');
-  const from = await middleOf(nameOf(page, 'Drum'));
-  const to = await middleOf(nameOf(page, 'Viola'));
-  await page.mouse.move(from.x, from.y);
-  await page.mouse.down();
-  await page.mouse.move(from.x, from.y - 12, { steps: 4 });
-  await page.mouse.move(to.x, to.y, { steps: 12 });
-  await page.mouse.up();
+  const drag = async (what: Locator) => {
+    const from = await middleOf(what);
+    const to = await middleOf(nameOf(page, 'Viola'));
+    await page.mouse.move(from.x, from.y);
+    await page.mouse.down();
+    await page.mouse.move(from.x, from.y - 12, { steps: 4 });
+    await page.mouse.move(to.x, to.y, { steps: 12 });
+    await page.mouse.up();
+  };
+  // Its colour alone goes to another row and leaves it where it is.
+  await drag(nameOf(page, 'Drum').locator('.lane-colour'));
+  await expect(undo(page, 'Undo Viola: struck')).toBeVisible();
+  await expect(group).toContainText('1 part');
+  await drag(nameOf(page, 'Drum'));
   await expect(group).toContainText('2 parts');
 
   await wakeAudio(page);

@@ -15,7 +15,7 @@ import {
   partsUnder,
   songRows,
 } from './groups.ts';
-import { dropEdits, rowId } from './row-drop.ts';
+import { colourEdits, dropEdits, rowId } from './row-drop.ts';
 import type { Group, Song } from './song.ts';
 
 const parts = ['p0', 'p1', 'p2', 'p3'];
@@ -117,6 +117,24 @@ describe('groups in groups', () => {
 
   test('each comes behind those that lie in it', () => {
     expect(innermostFirst(nested.groups).map(({ id }) => id)).toEqual(['g', 'h']);
+  });
+
+  test('a colour that is dropped on a part is its own then, on a group that of all in it; nothing else is moved', () => {
+    const coloured = apply(nested, {
+      id: 'c',
+      name: 'colour',
+      role: 'do',
+      edits: [{ kind: 'set-part', partId: 'p0', changes: { family: 'voice' } }],
+    });
+    if (!coloured.ok) throw new Error(coloured.error.sentence);
+    const { song } = coloured.value;
+    const given = (over: string) =>
+      colourEdits(song, 'p0', over).map((edit) => (edit.kind === 'set-part' ? edit.partId : '?'));
+    expect(given('part/p2')).toEqual(['p2']);
+    expect(given('group/h').sort()).toEqual(['p1', 'p3']);
+    expect(given('part/p0')).toEqual([]);
+    expect(given('part/gone')).toEqual([]);
+    expect(colourEdits(song, 'gone', 'part/p1')).toEqual([]);
   });
 
   test('a group goes before all of another one, and not into what lies in it', () => {

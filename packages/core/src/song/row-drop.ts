@@ -1,7 +1,7 @@
 import type { Edit } from './edits/edit.ts';
 import { groupsAround } from './along.ts';
 import { groupOf, inGroup, partsUnder, songRows, type SongRow } from './groups.ts';
-import type { Song } from './song.ts';
+import type { Part, Song } from './song.ts';
 
 /** By which rows are told apart: parts and groups may have the same ids. */
 export function rowId(row: SongRow): string {
@@ -37,6 +37,17 @@ function blockOf(song: Song, row: SongRow, target: SongRow): readonly string[] |
   const outer = around.filter((one) => !own.includes(one)).at(-1);
   if (outer) return partsUnder(song, outer);
   return target.kind === 'part' ? [target.part.id] : partsUnder(song, group);
+}
+
+/** A part's colour is its family's: dropped on another row, that takes it on; on a group, all that lies in it. */
+export function colourEdits(song: Song, partId: string, over: string): Edit[] {
+  const from = song.parts[partId] as Part | undefined;
+  const target = songRows(song).find((row) => rowId(row) === over);
+  if (!from || !target) return [];
+  const ids = target.kind === 'part' ? [target.part.id] : partsUnder(song, target.group);
+  return ids
+    .filter((id) => song.parts[id].family !== from.family)
+    .map((id) => ({ kind: 'set-part', partId: id, changes: { family: from.family } }));
 }
 
 /**

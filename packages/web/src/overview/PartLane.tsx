@@ -1,3 +1,4 @@
+import { useDraggable } from '@dnd-kit/core';
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { plural } from '@pannet/core/quantities/wording';
@@ -28,6 +29,9 @@ import { useVisible } from './use-visible.ts';
 
 export const laneHeight = 34;
 
+/** What is dragged of a part that is its colour. */
+export const colourOf = (partId: string) => `colour/${partId}`;
+
 interface Props {
   readonly part: Part;
   /** How many groups it lies in. */
@@ -47,7 +51,12 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   const heard = usePlayback(
     ({ monitoring }) => monitoring.solo.length === 0 || monitoring.solo.includes(part.id),
   );
-  const { icon: Icon, tint } = familyMarks[part.family];
+  const { icon: Icon, tint, label } = familyMarks[part.family];
+  const {
+    setNodeRef: setColourRef,
+    listeners: colourListeners,
+    transform: colourMoved,
+  } = useDraggable({ id: colourOf(part.id) });
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
@@ -100,7 +109,16 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
         aria-pressed={selected}
         onClick={select}
       >
-        <Icon size={14} color={tint} weight="bold" aria-hidden /> {part.name}
+        <span
+          ref={setColourRef}
+          {...colourListeners}
+          className="lane-colour"
+          style={{ transform: CSS.Translate.toString(colourMoved) }}
+          title={`Its colour, ${label.toLowerCase()}: a drag gives it to another row, or to all of a group`}
+        >
+          <Icon size={14} color={tint} weight="bold" aria-hidden />
+        </span>{' '}
+        {part.name}
         {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}{' '}
         <FrozenMark thing={part} />
       </button>

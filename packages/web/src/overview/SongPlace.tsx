@@ -2,7 +2,7 @@ import { closestCenter, DndContext, PointerSensor, useSensor, useSensors } from 
 import { restrictToParentElement, restrictToVerticalAxis } from '@dnd-kit/modifiers';
 import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { songRows, type SongRow } from '@pannet/core/song/groups';
-import { dropEdits, rowId } from '@pannet/core/song/row-drop';
+import { colourEdits, dropEdits, rowId } from '@pannet/core/song/row-drop';
 import { songFrames } from '@pannet/core/song/song';
 import { useMemo } from 'react';
 import { useSize } from '../controls/use-size.ts';
@@ -19,7 +19,8 @@ import { barMarks } from '../waves/bar-marks.ts';
 import { isWhole, panned, wholeView, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { GroupRow } from './GroupRow.tsx';
-import { PartLane } from './PartLane.tsx';
+import { familyMarks } from '../parts/family-marks.tsx';
+import { colourOf, PartLane } from './PartLane.tsx';
 import { RoomLane } from './RoomLane.tsx';
 import { SongTools } from './SongTools.tsx';
 import { useGroupFigures } from './use-group-figures.ts';
@@ -52,6 +53,14 @@ export function SongPlace() {
   });
   const drop = (dragged: string, over: string) => {
     const kept = open.session.store.getState().song;
+    const coloured = dragged.startsWith(colourOf('')) ? dragged.slice(colourOf('').length) : null;
+    if (coloured !== null) {
+      const edits = colourEdits(kept, coloured, over);
+      const target = rows.find((one) => rowId(one) === over);
+      const { label } = familyMarks[kept.parts[coloured].family];
+      if (target && edits.length > 0) open.do(`${nameOf(target)}: ${label.toLowerCase()}`, edits);
+      return;
+    }
     const edits = dropEdits(kept, dragged, over);
     const row = rows.find((one) => rowId(one) === dragged);
     if (row && edits.length > 0) open.do(`${nameOf(row)}: another place in the song`, edits);
