@@ -132,6 +132,13 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
     await page.mouse.move(to.x, to.y, { steps: 12 });
     await page.mouse.up();
   };
+  await page.evaluate(() => {
+    const { pannet } = globalThis as unknown as {
+      pannet: { do(name: string, edits: readonly object[]): boolean };
+    };
+    const changes = { family: 'struck' };
+    pannet.do('Drum: struck', [{ kind: 'set-part', partId: 'part-2', changes }]);
+  });
   // Its colour alone goes to another row and leaves it where it is.
   await drag(nameOf(page, 'Drum').locator('.lane-colour'));
   await expect(undo(page, 'Undo Viola: struck')).toBeVisible();

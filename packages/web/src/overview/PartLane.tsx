@@ -99,7 +99,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
       <button
         type="button"
         className="lane-name"
-        style={{ left: 6 + 14 * depth }}
+        style={{ left: 6 + 14 * depth, ...(colourMoved ? { overflow: 'visible' } : {}) }}
         title={`${part.name}: a press selects it (Ctrl: with others), a drag brings it elsewhere or into a group`}
         ref={setActivatorNodeRef}
         {...attributes}
@@ -113,10 +113,11 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
           ref={setColourRef}
           {...colourListeners}
           className="lane-colour"
+          aria-hidden
           style={{ transform: CSS.Translate.toString(colourMoved) }}
           title={`Its colour, ${label.toLowerCase()}: a drag gives it to another row, or to all of a group`}
         >
-          <Icon size={14} color={tint} weight="bold" aria-hidden />
+          <Icon size={14} color={tint} weight="bold" />
         </span>{' '}
         {part.name}
         {takes > 1 && <span className="quiet"> · {plural(takes, 'take')}</span>}{' '}

@@ -1,4 +1,11 @@
-import { closestCenter, DndContext, PointerSensor, useSensor, useSensors } from '@dnd-kit/core';
+import {
+  closestCenter,
+  DndContext,
+  PointerSensor,
+  useSensor,
+  useSensors,
+  type Modifier,
+} from '@dnd-kit/core';
 import { restrictToParentElement, restrictToVerticalAxis } from '@dnd-kit/modifiers';
 import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { songRows, type SongRow } from '@pannet/core/song/groups';
@@ -71,7 +78,7 @@ export function SongPlace() {
         <DndContext
           sensors={sensors}
           collisionDetection={closestCenter}
-          modifiers={[restrictToVerticalAxis, restrictToParentElement]}
+          modifiers={[restrictToVerticalAxis, withinRows]}
           onDragEnd={({ active, over }) => over && drop(String(active.id), String(over.id))}
         >
           <SortableContext items={ids} strategy={verticalListSortingStrategy}>
@@ -107,6 +114,12 @@ export function SongPlace() {
     </div>
   );
 }
+
+/** A row stays among the rows; a colour leaves the name that it is in. */
+const withinRows: Modifier = (dragged) =>
+  String(dragged.active?.id).startsWith(colourOf(''))
+    ? dragged.transform
+    : restrictToParentElement(dragged);
 
 /** More than all rows of a full song with all that moves under them, in pixels. */
 const highest = 16_000;
