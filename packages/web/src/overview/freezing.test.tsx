@@ -75,6 +75,14 @@ describe('freezing a room', () => {
     expect(room().frozen).toBeNull();
   });
 
+  test('ends with the song', () => {
+    showIn(open, <Shown />);
+    fireEvent.click(screen.getByRole('button', { name: 'Freeze' }));
+    const begun = worker();
+    act(() => open.close());
+    expect(begun.terminated).toBe(true);
+  });
+
   test('of what nothing feeds is none', () => {
     open.do('none', [{ kind: 'set-rooms', rooms: [{ ...room(), feeds: [] }] }]);
     showIn(open, <Shown />);

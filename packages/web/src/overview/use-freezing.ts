@@ -90,6 +90,7 @@ export function useFreezing(what: Freezable) {
       return;
     }
     const stop = new AbortController();
+    open.onClose(() => stop.abort());
     const setShare = (share: number) => store.setState({ [name]: { share, stop } });
     setShare(0);
     try {

@@ -341,6 +341,11 @@ export class OpenSong {
     if (!this.writing.preview(edits)) this.session.preview(edits);
   }
 
+  /** Is called when the song is closed: what goes on for it ends then. */
+  onClose(end: () => void): void {
+    this.#ends.push(end);
+  }
+
   close(): void {
     for (const end of this.#ends) end();
     this.writing.close();
