@@ -1,4 +1,4 @@
-import { WavEncoder, wavFits, wavHeader, type WrittenBits } from '@pannet/core/formats/wav-write';
+import type { WrittenBits } from '@pannet/core/formats/wav-write';
 import { gainToDb } from '@pannet/core/quantities/units';
 import { figure } from '@pannet/core/quantities/wording';
 import { renderRoot } from '@pannet/core/rendering/offline';
@@ -10,6 +10,7 @@ import { planOfParts } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
 import { answer } from '../workers/ask.ts';
 import { stemOf } from './stems.ts';
+import { writeWav } from './write-wav.ts';
 
 export interface ExportJob {
   readonly song: Song;
@@ -73,16 +74,9 @@ async function exportStem(
   overall: (share: number) => number,
 ): Promise<void> {
   const { plan, root, name, frames, end, bits } = await toRender(song, stemId, splices);
-  if (!wavFits(frames, 2, bits))
-    throw new Error(`“${name}” would be over 4 GB, which WAV cannot hold.`);
-  const send = (bytes: Uint8Array, share: number) => {
-    const whole = bytes as Uint8Array<ArrayBuffer>;
-    tell({ kind: 'bytes', stemId, bytes: whole, share: overall(share) }, [whole.buffer]);
-  };
-  send(wavHeader(frames, 2, plan.rateHz, bits), 0);
-  const encoder = new WavEncoder(bits);
-  for await (const { frame, left, right } of renderRoot(plan, root, reader.load, 0, frames))
-    send(encoder.encode([left, right], left.length), (frame + left.length) / frames);
+  const clipped = await writeWav(name, { plan, root, frames, bits }, reader.load, (bytes, share) =>
+    tell({ kind: 'bytes', stemId, bytes, share: overall(share) }, [bytes.buffer]),
+  );
   const notes: string[] = [];
   let tail = 0;
   for await (const { left, right } of renderRoot(plan, root, reader.load, frames, end))
@@ -92,9 +86,9 @@ async function exportStem(
     notes.push(
       `Late voices ring on after the end of the take; that tail (${figure(gainToDb(tail), 0)} dBFS) is cut, so that the length stays.`,
     );
-  if (encoder.clipped > 0)
+  if (clipped > 0)
     notes.push(
-      `${encoder.clipped} samples lie over full scale and were held there: lower the level or trim.`,
+      `${clipped} samples lie over full scale and were held there: lower the level or trim.`,
     );
   tell({ kind: 'finished', stemId, notes });
 }

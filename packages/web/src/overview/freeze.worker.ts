@@ -1,9 +1,8 @@
-import { WavEncoder, wavFits, wavHeader } from '@pannet/core/formats/wav-write';
-import { renderRoot } from '@pannet/core/rendering/offline';
 import { planEnd, roots } from '@pannet/core/rendering/plan';
 import { ringingRoot } from '@pannet/core/rendering/room-nodes';
 import { partsOfRoom } from '@pannet/core/rooms/between';
 import { partFrames, songFrames, type Song } from '@pannet/core/song/song';
+import { writeWav } from '../handoff/write-wav.ts';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { planOfParts } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
@@ -55,15 +54,8 @@ answer<FreezeJob, null, FreezeStep>(async (job, tell) => {
   const { song, partIds, root, frames: length, name } = livingOf(job);
   const plan = await planOfParts(song, partIds, reader, job.splices);
   const frames = planEnd({ ...plan, frames: length }, root);
-  if (!wavFits(frames, 2, '32f'))
-    throw new Error(`“${name}” would be over 4 GB, which WAV cannot hold.`);
-  const send = (bytes: Uint8Array, share: number) => {
-    const whole = bytes as Uint8Array<ArrayBuffer>;
-    tell({ bytes: whole, share }, [whole.buffer]);
-  };
-  send(wavHeader(frames, 2, plan.rateHz, '32f'), 0);
-  const encoder = new WavEncoder('32f');
-  for await (const { frame, left, right } of renderRoot(plan, root, reader.load, 0, frames))
-    send(encoder.encode([left, right], left.length), (frame + left.length) / frames);
+  await writeWav(name, { plan, root, frames, bits: '32f' }, reader.load, (bytes, share) =>
+    tell({ bytes, share }, [bytes.buffer]),
+  );
   return null;
 });

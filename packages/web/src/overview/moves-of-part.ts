@@ -37,11 +37,12 @@ export function movesOfPart({ moves }: Song, part: Part): readonly Move[] {
 
 /** What moves of a part but waits, since what it moves is not there: its voice is gone, or has no place between the sides, or no chain. */
 export function waitingMoves({ moves }: Pick<Song, 'moves'>, part: Part): readonly Move[] {
+  const own = moves.filter(({ target: { kind, id } }) => id === part.id && kind === 'voice');
+  // Asked of every part with each step of any drag.
+  if (own.length === 0) return own;
   const there = targetsOfPart(part).flatMap(({ targets }) => targets);
-  return moves.filter(
-    ({ target: { kind, id, of, parameter } }) =>
-      id === part.id &&
-      kind === 'voice' &&
+  return own.filter(
+    ({ target: { of, parameter } }) =>
       !there.some((target) => target.of === of && target.parameter === parameter),
   );
 }

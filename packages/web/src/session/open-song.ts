@@ -330,7 +330,7 @@ export class OpenSong {
 
   /** One step of work; a refusal is said and changes nothing. */
   do(name: string, edits: readonly Edit[]): boolean {
-    if (this.writing.done()) return true;
+    if (this.writing.done(edits)) return true;
     const done = this.session.do(name, edits);
     if (!done.ok) say(done.error.sentence);
     return done.ok;

@@ -80,7 +80,8 @@ export class Pen {
     if (written !== this.#written || !this.#heard) {
       this.#written = written;
       const heard = apply(song, { id: 'heard', name: 'heard', role: 'do', edits: written });
-      if (heard.ok) this.#heard = heard.value.song;
+      // Before anything is written all is as it was.
+      this.#heard = heard.ok ? heard.value.song : song;
     }
     this.#session.preview([...this.#shown, ...written]);
   }
@@ -94,8 +95,13 @@ export class Pen {
     return hand;
   }
 
-  /** The step of a control that is let go of. @returns whether that is done with, since it was written */
-  done(): boolean {
+  /** A step of work. @returns whether that is done with: it is of the control that is let go of, and was written */
+  done(edits: readonly Edit[]): boolean {
+    const kinds = new Set(this.#shown.map(({ kind }) => kind));
+    return this.#letGo() && edits.every(({ kind }) => kinds.has(kind));
+  }
+
+  #letGo(): boolean {
     const hand = this.#end();
     hand?.letGo();
     return hand !== null || this.#spent;
@@ -120,7 +126,7 @@ export class Pen {
     if (type === 'keyup' && this.#pointerHeld) return;
     this.#leave();
     setTimeout(() => {
-      this.done();
+      this.#letGo();
       this.#spent = false;
     });
   };

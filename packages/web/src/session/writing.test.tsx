@@ -166,6 +166,18 @@ describe('what is held while it plays', () => {
     expect(song().parts.harp.levelDb).toBe(0);
   });
 
+  test('is kept where something else is done meanwhile, which is done, too', async () => {
+    hold(-6, 2, 3);
+    act(() => void open.keepDraft('1'));
+    await letGo();
+    expect(steps()).toEqual(['Harp, level: written 0:02.0–0:03.0', 'Harp: keep draft 1']);
+  });
+
+  test('before its first moment nothing else is heard than before', () => {
+    act(() => open.preview(level(-6)));
+    expect(open.writing.heard).toBe(song());
+  });
+
   test('is given up by Escape', async () => {
     hold(-6, 2, 3);
     fireEvent.keyDown(document.body, { key: 'Escape' });

@@ -45,8 +45,8 @@ export class Writing {
     this.#pen?.close();
   }
 
-  /** The step of a control that is let go of. @returns whether that is done with, since it was written */
-  done(): boolean {
-    return this.#pen?.done() ?? false;
+  /** A step of work. @returns whether that is done with: it is of the control that is let go of, and was written */
+  done(edits: readonly Edit[]): boolean {
+    return this.#pen?.done(edits) ?? false;
   }
 }
