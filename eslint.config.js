@@ -134,5 +134,6 @@ export default tseslint.config(
   },
   ...floorRules,
   ...webFloorRules,
+  { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
   { files: ['packages/web/**/*.{ts,tsx}'], ...reactHooks.configs.flat.recommended },
 );

@@ -41,6 +41,8 @@ export default {
       testEnvironment: 'jsdom',
       testEnvironmentOptions: { customExportConditions: ['pannet-source', 'browser'] },
       moduleNameMapper: {
+        // The same icons in one file: loading 1500 takes two seconds for each suite.
+        '^@phosphor-icons/react$': '<rootDir>/src/testing/icons.cjs',
         '\\.(s?css)$': '<rootDir>/src/testing/no-styles.js',
         'player\\.worklet\\.ts': '<rootDir>/src/testing/worklet-url.js',
       },

@@ -32,7 +32,8 @@ export interface Material {
 /** Five minutes of music of our own, as files for both sides of a comparison. */
 export async function makeMaterial(): Promise<Material> {
   const takes: Float32Array[] = [];
-  for (const { fileName, bytes } of demoRecordings()) {
+  for (const { fileName, bytes: synthesise } of demoRecordings()) {
+    const bytes = synthesise();
     const layout = await readWavLayout(bytesInMemory(bytes), fileName);
     if (!layout.ok) throw new Error(layout.error.sentence);
     takes.push((await readWavChannels(bytesInMemory(bytes), layout.value))[0]);

@@ -4,14 +4,25 @@ import { chmodSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
 import { freePort } from '@pannet/launcher/postgres';
-import { rate, repository, scratchFolder, tap, type Tapped } from './stage.ts';
+import { wavFile } from '@pannet/core/formats/wav-write';
+import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
+import {
+  applyRecipe,
+  rate,
+  repository,
+  scratchFolder,
+  songOf,
+  tap,
+  upload,
+  type Tapped,
+} from './stage.ts';
 
 const launcher = join(repository, 'packages/launcher/dist/main.js');
 
 function pannet(...words: string[]): ChildProcess {
   const { DATABASE_URL: _, ...environment } = process.env;
   return spawn('node', [launcher, ...words], {
-    env: { ...environment, NODE_OPTIONS: '' },
+    env: { ...environment, NODE_OPTIONS: '', PANNET_DEMO: 'off' },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
 }
@@ -31,12 +42,24 @@ async function stopped(child: ChildProcess): Promise<void> {
   await ended;
 }
 
+const title = 'Kept twice';
+
 async function heard(page: Page, base: string): Promise<Tapped> {
   await page.goto(base);
-  await page.getByRole('link', { name: 'The Lantern Ferry' }).click();
-  await page.getByRole('button', { name: 'Reed box', exact: true }).click();
-  await expect(page.getByTestId('verdict')).toContainText('holds', { timeout: 60_000 });
-  return tap(page, 8 * rate, 2 * rate);
+  await page.getByRole('link', { name: title }).click();
+  await expect(page.getByTestId('voice-right double')).toBeVisible();
+  await expect(page.getByText(/tuning \d voice/)).toBeHidden();
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  return tap(page, 3 * rate, 2 * rate);
+}
+
+/** A song of one part, made wide. */
+async function makeSong(page: Page, base: string): Promise<void> {
+  const line = wavFile([noise(8, rate, 93, 0.1)], rate, '24');
+  const id = await songOf(base, title, [await upload(base, 'line.wav', line)]);
+  await page.goto(`${base}/songs/${id}`);
+  await applyRecipe(page, 'Tuned doubles');
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
 }
 
 test('a backup that was made while it ran plays, restored elsewhere, the same bits', async ({
@@ -50,6 +73,7 @@ test('a backup that was made while it ran plays, restored elsewhere, the same bi
   try {
     const first = await started(join(folder, 'first'));
     running = first.process;
+    await makeSong(page, first.base);
     const before = await heard(page, first.base);
     const [saved] = (await once(
       pannet('backup', file, '--data', join(folder, 'first')),

@@ -1,6 +1,17 @@
+import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
-import { address, applyRecipe, dropFiles, rate } from './stage.ts';
+import {
+  address,
+  applyRecipe,
+  channelsOf,
+  dropFiles,
+  rate,
+  scratchFolder,
+  steps24,
+  tap,
+  wakeAudio,
+} from './stage.ts';
 import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
 
 const wav = (name: string, ...sides: Float32Array[]) => ({
@@ -131,4 +142,52 @@ test('parts are put in another order by dragging, and back by undo', async ({ pa
   await name.focus();
   await page.keyboard.press('Alt+ArrowDown');
   await expect.poll(order).toEqual(['two', 'one', 'three']);
+});
+
+test('a part is heard, measured and exported before it is sent; saved after that, it is the same', async ({
+  page,
+}) => {
+  // The server takes nothing until it is let.
+  let allow: () => void = () => {};
+  const allowed = new Promise<void>((resolve) => (allow = resolve));
+  await page.route('**/api/recordings?fileName=*', async (route) => {
+    await allowed;
+    await route.continue();
+  });
+  await page.goto(address());
+  await page.getByRole('button', { name: 'New song' }).click();
+  await dropFiles(page, '.frame', [wav('line.wav', noise(6, rate, 8, 0.1))]);
+  await expect(page.getByText('sending line.wav')).toBeVisible();
+  await applyRecipe(page, 'Tuned doubles');
+  await expect(page.getByTestId('verdict')).toContainText('holds');
+  await expect(page.getByText(/tuning \d voice/)).toBeHidden();
+  await wakeAudio(page);
+  const before = await tap(page, 2 * rate, rate);
+  expect(Math.max(...before.left.map(Math.abs))).toBeGreaterThan(0.01);
+
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
+  await page.getByRole('button', { name: 'Render 1 stem' }).click();
+  const [stem] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save the file' }).click(),
+  ]);
+  const path = join(scratchFolder(), 'line_wide.wav');
+  await stem.saveAs(path);
+  await page.keyboard.press('Escape');
+  const [left] = await channelsOf(path);
+  const wrong = before.left.filter(
+    (value, n) => steps24(value) !== steps24(left[before.frame + n]),
+  );
+  expect(wrong).toHaveLength(0);
+  await expect(page.getByText('saving …')).toBeVisible();
+  await expect(page.getByText('sending line.wav')).toBeVisible();
+
+  allow();
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  await expect(page.getByText('sending line.wav')).toBeHidden();
+  await page.reload();
+  await expect(page.getByTestId('verdict')).toContainText('holds');
+  await expect(page.getByText(/tuning \d voice/)).toBeHidden();
+  const after = await tap(page, 2 * rate, rate);
+  expect(Buffer.from(after.left.buffer).equals(Buffer.from(before.left.buffer))).toBe(true);
 });

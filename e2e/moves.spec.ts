@@ -159,7 +159,7 @@ test('a level, and whatever else is held, is written while it plays: what is exp
   const to = await endOf(/^Undo ridden, level: written 0:0/);
 
   // Where its own fields are it is the same, once it is to be written.
-  await page.getByRole('link', { name: 'Image', exact: true }).click();
+  await page.getByRole('link', { name: 'Part', exact: true }).click();
   await page.getByRole('button', { name: 'Write', exact: true }).click();
   const place = page.getByLabel(/^Position of /);
   const unit = await middleOf(place.locator('xpath=following-sibling::span'));

@@ -7,7 +7,16 @@ import { startServerProcess, stopServerProcess } from '@pannet/launcher/server-p
 import pg from 'pg';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
 import type { OpenedSong } from '../packages/web/src/api/songs.ts';
-import { address, post, rate, repository, seriousFaults, songOf, upload } from './stage.ts';
+import {
+  address,
+  dropFiles,
+  post,
+  rate,
+  repository,
+  seriousFaults,
+  songOf,
+  upload,
+} from './stage.ts';
 
 const bytes = (seed: number) => wavFile([noise(2, rate, seed)], rate, '24');
 
@@ -153,8 +162,8 @@ test('a page that is loaded anew during an import says what is missing', async (
   await expect(page.getByLabel('Import', { exact: true })).toContainText('importing 2 files');
   await page.reload();
   const said = page.getByLabel('Import', { exact: true });
-  await expect(said).toContainText('“late.wav” had not come yet');
-  await expect(said).toContainText('“later.wav” had not come yet');
+  await expect(said).toContainText('“late.wav” had not come whole');
+  await expect(said).toContainText('“later.wav” had not come whole');
 });
 
 test('with accounts: signing in, sharing to read, and an ended session that loses nothing', async ({
@@ -178,7 +187,7 @@ test('with accounts: signing in, sharing to read, and an ended session that lose
   const port = await freePort();
   const base = `http://127.0.0.1:${port}`;
   const environment = { PANNET_ACCOUNTS: 'on' };
-  const server = await startServerProcess({ databaseUrl, port, demo: true, environment });
+  const server = await startServerProcess({ databaseUrl, port, demo: false, environment });
   try {
     const signedIn = async (name: string) => {
       const page = await (await browser.newContext()).newPage();
@@ -195,7 +204,12 @@ test('with accounts: signing in, sharing to read, and an ended session that lose
       return page;
     };
     const owner = await signedIn('berta');
-    await owner.getByRole('link', { name: 'The Lantern Ferry' }).click();
+    await owner.getByRole('button', { name: 'New song' }).click();
+    await dropFiles(owner, '.frame', [
+      { name: 'line.wav', bytes: wavFile([noise(4, rate, 92, 0.1)], rate, '24') },
+    ]);
+    await expect(owner.getByTestId('part-line')).toBeVisible();
+    await saved(owner);
     await owner.getByRole('button', { name: 'Who else sees this song' }).click();
     await owner.getByLabel('Name of an account').fill('olaf');
     await owner.getByLabel('What they may do').selectOption('read');
@@ -206,7 +220,7 @@ test('with accounts: signing in, sharing to read, and an ended session that lose
 
     const reader = await signedIn('olaf');
     await expect(reader.getByText('berta’s, to read')).toBeVisible();
-    await reader.getByRole('link', { name: 'The Lantern Ferry' }).click();
+    await reader.getByRole('link', { name: 'Untitled song' }).click();
     await expect(reader.getByText('to read only')).toBeVisible();
     await reader.getByRole('button', { name: 'Play' }).first().click();
     await reader.getByRole('button', { name: 'Add voice' }).click();

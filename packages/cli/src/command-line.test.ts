@@ -415,7 +415,7 @@ describe('measure', () => {
 
   test('loudness and true peak of the demo song agree with ffmpeg within 0.1 LU and 0.1 dB', async () => {
     for (const { fileName, bytes } of demoRecordings()) {
-      write(fileName, bytes);
+      write(fileName, bytes());
       printed = [];
       // ffmpeg counts a mono file as one channel (BS.1770); a part is measured as it lies in both, 3.01 LU louder.
       const mono = fileName !== 'rough-mix.wav';

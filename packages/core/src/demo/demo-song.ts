@@ -20,7 +20,7 @@ import {
 } from '../performing/instruments.ts';
 import type { Note } from '../performing/note.ts';
 import { togetherEdits } from './together.ts';
-import { linedUpTakes, strummedFile, strummedTakes } from './strummed.ts';
+import { linedUpTakes, strummedCount, strummedFile, strummedTakes } from './strummed.ts';
 import { beatsPerBar, beatsPerMinute, demoFrames, demoRateHz, demoTape, score } from './score.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
@@ -28,7 +28,8 @@ const { abs, max } = Math;
 
 export interface DemoRecording {
   readonly fileName: string;
-  readonly bytes: Uint8Array;
+  /** Synthesises it: a WAV file. */
+  readonly bytes: () => Uint8Array;
 }
 
 interface DemoPart {
@@ -145,22 +146,23 @@ function strummed(): readonly Float32Array[] {
   return strummedTakes().map((line) => atPeak(line, -8));
 }
 
-/** All recordings of the demo song, synthesised: 48 kHz, 24 bit. */
+/** All recordings of the demo song: 48 kHz, 24 bit. */
 export function* demoRecordings(): Generator<DemoRecording> {
-  for (const [n, part] of parts.entries())
-    yield {
-      fileName: part.fileName,
-      bytes: wavFile(
-        [atPeak(part.instrument(part.notes, 100 + n, demoTape), part.peakDb)],
-        demoRateHz,
-        '24',
-      ),
-    };
-  for (const [n, sound] of strummed().entries())
-    yield { fileName: strummedFile(n), bytes: wavFile([sound], demoRateHz, '24') };
-  const lute = plucked(score.lute, 90, demoTape);
-  yield { fileName: chained.fileName, bytes: wavFile([atPeak(lute, -7)], demoRateHz, '24') };
-  yield { fileName: bedFile, bytes: wavFile(bed(), demoRateHz, '24') };
+  const file = (fileName: string, sounds: () => readonly Float32Array[]) => ({
+    fileName,
+    bytes: () => wavFile(sounds(), demoRateHz, '24'),
+  });
+  for (const [n, { fileName, instrument, notes, peakDb }] of parts.entries())
+    yield file(fileName, () => [atPeak(instrument(notes, 100 + n, demoTape), peakDb)]);
+  const takes = once(strummed);
+  for (let n = 0; n < strummedCount; n++) yield file(strummedFile(n), () => [takes()[n]]);
+  yield file(chained.fileName, () => [atPeak(plucked(score.lute, 90, demoTape), -7)]);
+  yield file(bedFile, bed);
+}
+
+function once<Made>(make: () => Made): () => Made {
+  let made: Made | undefined;
+  return () => (made ??= make());
 }
 
 /** The edits that make an empty song the demo song, once its recordings are kept. */

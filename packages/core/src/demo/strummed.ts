@@ -10,7 +10,7 @@ import { demoRateHz, score, secondsPerBeat, strumsFrom, strumsTo } from './score
 const { round } = Math;
 
 /** Chords that were strummed four times over, each a performance of its own: recorded only where they are played. */
-const takeCount = 4;
+export const strummedCount = 4;
 const beforeSeconds = 0.5;
 const seconds = (strumsTo - strumsFrom) * 4 * secondsPerBeat + 2;
 /** Where the recordings begin in the song, in frames. */
@@ -28,7 +28,7 @@ const tightnessPercent = 50;
 
 /** The four performances as sound, before their level is set. */
 export function strummedTakes(): readonly Float64Array[] {
-  return Array.from({ length: takeCount }, (_, take) => {
+  return Array.from({ length: strummedCount }, (_, take) => {
     const notes = played(score.strums, {
       timingMs: take === 0 ? 0 : 14,
       strengthPercent: 18,

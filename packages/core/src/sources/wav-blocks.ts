@@ -49,10 +49,17 @@ export async function readWavChannels(
   return channels;
 }
 
-/** What a file is, read block by block. */
-export async function readFacts(bytes: ByteSource, layout: WavLayout): Promise<SourceFacts> {
+/** What a file is, read block by block. @param tell told the share that is read, 0 to 1 */
+export async function readFacts(
+  bytes: ByteSource,
+  layout: WavLayout,
+  tell: (share: number) => void = () => {},
+): Promise<SourceFacts> {
   const finder = new FactFinder(layout.rateHz);
   const tally: Tally = { notFinite: 0 };
-  for await (const { channels } of wavPieces(bytes, layout, tally)) finder.add(channels);
+  for await (const { channels, share } of wavPieces(bytes, layout, tally)) {
+    finder.add(channels);
+    tell(share);
+  }
   return { ...finder.facts(), ...tally };
 }

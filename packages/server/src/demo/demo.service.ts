@@ -24,7 +24,7 @@ export class DemoService {
     const recordings: Recording[] = [];
     for (const { fileName, bytes } of demoRecordings()) {
       recordings.push(
-        await this.#recordings.keep(anyone, Readable.from([Buffer.from(bytes)]), fileName),
+        await this.#recordings.keep(anyone, Readable.from([Buffer.from(bytes())]), fileName),
       );
       say(`  ${fileName}`);
     }

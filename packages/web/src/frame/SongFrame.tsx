@@ -6,7 +6,7 @@ import { DropArea } from '../controls/DropArea.tsx';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import { ImportPanel } from '../importing/ImportPanel.tsx';
-import { ImportQueue } from '../importing/import-queue.ts';
+import { Imports } from '../importing/imports.ts';
 import { takeOver } from '../importing/waiting-files.ts';
 import { PartsList } from '../parts/PartsList.tsx';
 import { useOpenSong, useSession } from '../session/open-song.ts';
@@ -62,7 +62,7 @@ function Room({ what, children }: { readonly what: string; readonly children: Re
 export function SongFrame() {
   const open = useOpenSong();
   const isEmpty = useSession(({ shown }) => shown.partOrder.length === 0);
-  const [imports] = useState(() => new ImportQueue(open));
+  const [imports] = useState(() => new Imports(open));
   const importing = useStore(imports.store);
   const dismiss = useCallback(() => imports.dismiss(), [imports]);
   const [dialog, setDialog] = useState<'export' | 'help' | null>(null);
@@ -73,13 +73,13 @@ export function SongFrame() {
 
   useEffect(() => {
     const files = takeOver(open.session.id);
-    if (files.length > 0) imports.bring(files);
+    if (files.length > 0) void imports.bring(files);
   }, [open, imports]);
 
   return (
     <DropArea
       hint="Drop mono takes and a rough mix into this song"
-      onFiles={(files) => imports.bring(files)}
+      onFiles={(files) => void imports.bring(files)}
     >
       <div className="frame">
         <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
@@ -87,7 +87,7 @@ export function SongFrame() {
         <nav className="frame-parts" aria-label="Parts">
           <ImportPanel state={importing} onStop={() => imports.stop()} onDismiss={dismiss} />
           <Room what="The list of parts">
-            <PartsList onFiles={(files, into) => imports.bring(files, into)} />
+            <PartsList onFiles={(files, into) => void imports.bring(files, into)} />
           </Room>
         </nav>
         <main className="frame-place">
@@ -99,7 +99,7 @@ export function SongFrame() {
                 the bed. Notes (MIDI) are played on a simulated instrument. The first file decides
                 the song&apos;s rate.
               </p>
-              <FilesButton main onFiles={(files) => imports.bring(files)} />
+              <FilesButton main onFiles={(files) => void imports.bring(files)} />
             </div>
           ) : (
             <>
@@ -110,7 +110,7 @@ export function SongFrame() {
                 {place === 'song' && <SongPlace />}
                 {place === 'image' && <ImagePlace onExport={() => setDialog('export')} />}
                 {place === 'takes' && (
-                  <TakesPlace onFiles={(files, into) => imports.bring(files, into)} />
+                  <TakesPlace onFiles={(files, into) => void imports.bring(files, into)} />
                 )}
                 {place === 'compare' && <ComparePlace />}
                 {place === 'among' && <AmongPlace />}
@@ -141,7 +141,7 @@ export function SongFrame() {
             onTakes={(takes) => {
               const { into } = importing.notes[0];
               imports.notesDone();
-              imports.bring(takes, into, into ? null : takes.length > 1 ? 'takes' : 'part');
+              void imports.bring(takes, into, into ? null : takes.length > 1 ? 'takes' : 'part');
             }}
           />
         )}

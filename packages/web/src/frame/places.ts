@@ -3,7 +3,7 @@ import { useLocation } from 'react-router';
 /** The places of work, as the address names them. */
 export const places = [
   { id: 'song', label: 'Song' },
-  { id: 'image', label: 'Image' },
+  { id: 'image', label: 'Part' },
   { id: 'takes', label: 'Takes' },
   { id: 'compare', label: 'Compare' },
   { id: 'among', label: 'Among the parts' },

@@ -3,7 +3,7 @@ import { plural } from '@pannet/core/quantities/wording';
 import { useEffect, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Progress } from '../controls/Progress.tsx';
-import { shareOf, type ImportState } from './import-queue.ts';
+import { shareOf, type ImportState } from './import-state.ts';
 
 interface Props {
   readonly state: ImportState;
@@ -15,7 +15,7 @@ interface Props {
 const saidMs = 20_000;
 
 export function ImportPanel({ state, onStop, onDismiss }: Props) {
-  const { steps, waiting, total, outcomes } = state;
+  const { steps, waiting, outcomes } = state;
   const refused = outcomes.filter((outcome) => !outcome.taken);
   const noted = outcomes.filter((outcome) => outcome.taken);
   const busy = steps.length + waiting > 0;
@@ -29,8 +29,8 @@ export function ImportPanel({ state, onStop, onDismiss }: Props) {
   }, [passes, onDismiss]);
   if (!busy && outcomes.length === 0) return null;
   const share = shareOf(state);
-  const what =
-    total === 1 && steps[0] ? `${steps[0].doing} ${steps[0].fileName}` : `importing ${total} files`;
+  const what = saidOf(state);
+  const because = steps.find((step) => step.because !== undefined)?.because;
   return (
     <section className="p-2 border-bottom" aria-label="Import">
       {busy && (
@@ -42,11 +42,21 @@ export function ImportPanel({ state, onStop, onDismiss }: Props) {
             >
               {what}
             </span>
-            <Button size="sm" variant="outline-primary" onClick={onStop}>
+            <Button
+              size="sm"
+              variant="outline-primary"
+              aria-label="Stop importing"
+              onClick={onStop}
+            >
               Stop
             </Button>
           </div>
           <Progress share={share} label={what} className="mt-1" />
+          {because !== undefined && (
+            <p className="m-0 small" role="status">
+              {because} It is sent again by itself.
+            </p>
+          )}
           {waiting > 0 && <p className="m-0 small quiet">{plural(waiting, 'file')} waiting</p>}
         </>
       )}
@@ -78,4 +88,11 @@ export function ImportPanel({ state, onStop, onDismiss }: Props) {
       )}
     </section>
   );
+}
+
+/** What is under way, in a line. All that is only being sent can be worked on. */
+function saidOf({ steps, waiting, total }: ImportState): string {
+  if (total === 1 && steps[0]) return `${steps[0].doing} ${steps[0].fileName}`;
+  const sending = waiting === 0 && steps.every(({ doing }) => doing === 'sending');
+  return sending ? `sending ${plural(steps.length, 'file')}` : `importing ${total} files`;
 }

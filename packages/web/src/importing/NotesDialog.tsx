@@ -18,7 +18,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { Progress } from '../controls/Progress.tsx';
 import { useOpenSong } from '../session/open-song.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
-import type { NotesToPlay } from './import-queue.ts';
+import type { NotesToPlay } from './import-state.ts';
 import { playingNotes, readingNotes } from './notes-question.ts';
 import './importing.scss';
 

@@ -1,66 +1,24 @@
 import { isMidiFile } from '@pannet/core/formats/file-name';
+import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import type { Part, Recording, Take } from '@pannet/core/song/song';
-import { takesEdit, withMoreTakes } from '@pannet/core/song/takes-of-part';
-import { mostTakes } from '@pannet/core/takes/take';
-import { createStore } from 'zustand/vanilla';
+import type { Recording } from '@pannet/core/song/song';
+import pLimit from 'p-limit';
+import type { StoreApi } from 'zustand/vanilla';
+import { keepHere, sendingOf } from '../api/files-here.ts';
 import { sentenceOf } from '../api/request.ts';
 import type { OpenSong } from '../session/open-song.ts';
-import { windowStorage } from '../sync/browser-storage.ts';
-import { factsSentence } from './facts-sentence.ts';
-import { keepFile, type ImportOutcome, type ImportStep } from './import-files.ts';
-import {
-  alikeKey,
-  arrivals,
-  isReallyStereo,
-  nameOf,
-  originText,
-  place,
-  type Answer,
-  type Arrival,
-} from './placing.ts';
-
-export interface ImportState {
-  /** Of the files that are under way. */
-  readonly steps: readonly ImportStep[];
-  /** How many have yet to begin. */
-  readonly waiting: number;
-  /** How many there are together since nothing was under way. */
-  readonly total: number;
-  readonly outcomes: readonly ImportOutcome[];
-  /** How many are there, and wait for the others of their drop to say what becomes of them. */
-  readonly held: number;
-  /** What has to be asked of the engineer, with what it becomes unless another thing is chosen. */
-  readonly asked: readonly Arrival[];
-  /** Files of notes, which have to be played before they are takes. */
-  readonly notes: readonly NotesToPlay[];
-}
-
-/** A file of notes, and the part whose takes it is to become; null for one of its own. */
-export interface NotesToPlay {
-  readonly file: File;
-  readonly into: IntoPart | null;
-}
-
-const nothing: ImportState = {
-  steps: [],
-  waiting: 0,
-  total: 0,
-  outcomes: [],
-  held: 0,
-  asked: [],
-  notes: [],
-};
-
-/** The part whose takes files become, and the take that one of them replaces. */
-export interface IntoPart {
-  readonly partId: string;
-  readonly takeId?: string;
-}
+import { wasStopped } from '../workers/ask.ts';
+import { playable, type ImportStep } from './import-files.ts';
+import { nothing, type ImportState, type QueueOutcome } from './import-state.ts';
+import { lookAtFile } from './look-at-file.ts';
+import type { MissingFiles } from './missing-files.ts';
+import { alikeKey, arrivals, isReallyStereo, place, type Answer, type Arrival } from './placing.ts';
+import { sendRecording, type ToSend } from './sending.ts';
+import { takesInto, type IntoPart } from './takes-into.ts';
 
 /** What was dropped at once. */
 interface Drop {
-  /** How many files are not there yet. */
+  /** How many files have not been looked at yet. */
   left: number;
   /** Keys of names that more than one file has. */
   readonly alike: ReadonlySet<string>;
@@ -73,24 +31,16 @@ interface Drop {
   readonly becomes: Answer | null;
 }
 
-/** So many files are read and sent at once. */
+/** So many files are looked at, and so many sent, at once. */
 const mostAtOnce = 3;
 
-/** How far all of it has come. */
-export function shareOf({ steps, total, outcomes, held }: ImportState): number {
-  const begun = steps.reduce(
-    (sum, { share, doing }) => sum + (doing === 'converting' ? share / 2 : share),
-    0,
-  );
-  return total === 0 ? 0 : Math.min(1, (outcomes.length + held + begun) / total);
-}
-
 /**
- * Brings files into a song, several at once; what is dropped while others come joins them. What cannot be taken is said and
- * the others go on. Parts come in the order in which their files were dropped.
+ * Brings files into a song, several at once; what is dropped while others come joins them. A part is there, and plays, as soon
+ * as its file has been looked at here; it is sent while one works on it. What cannot be taken is said and the others go on.
+ * Parts come in the order in which their files were dropped.
  */
 export class ImportQueue {
-  readonly store = createStore<ImportState>(() => nothing);
+  readonly store: StoreApi<ImportState>;
   readonly #open: OpenSong;
   readonly #waiting: {
     readonly file: File;
@@ -102,49 +52,22 @@ export class ImportQueue {
   #last: Promise<void> = Promise.resolve();
   #stop = new AbortController();
   #running = 0;
+  /** What is being sent then goes on; nothing comes into the song any more. */
+  #closed = false;
   #firstRate: number | null = null;
   /** The parts that came since nothing was under way: selected together, until something else is. */
   #came: readonly string[] = [];
+  readonly #missing: MissingFiles;
+  /** What is being sent, by its hash. */
+  readonly #sending = new Map<string, ToSend>();
+  readonly #inTurn = pLimit(mostAtOnce);
+  readonly #drops = new Set<Drop>();
 
-  /** Names of files that are under way or wait; the files themselves do not survive a reload. */
-  readonly #key: string;
-  readonly #missing: string[] = [];
-
-  constructor(open: OpenSong) {
+  constructor(open: OpenSong, store: StoreApi<ImportState>, missing: MissingFiles) {
     this.#open = open;
-    this.#key = `pannet.importing.${open.session.id}`;
-    this.#sayWhatIsMissing();
-  }
-
-  /** A page that is loaded anew has lost the files that were on their way: which, is said. */
-  #sayWhatIsMissing(): void {
-    let names: unknown = null;
-    try {
-      names = JSON.parse(windowStorage.read(this.#key) ?? 'null');
-    } catch {
-      // Nothing that can be said.
-    }
-    windowStorage.drop(this.#key);
-    if (!Array.isArray(names) || names.length === 0) return;
-    this.store.setState({
-      outcomes: names.map((name) => ({
-        fileName: String(name),
-        taken: false,
-        sentence: `“${String(name)}” had not come yet when the page was loaded anew: drop it again.`,
-      })),
-    });
-  }
-
-  #isMissing(fileName: string): void {
-    this.#missing.push(fileName);
-    windowStorage.keep(this.#key, JSON.stringify(this.#missing));
-  }
-
-  #isThere(fileName: string): void {
-    const at = this.#missing.indexOf(fileName);
-    if (at >= 0) this.#missing.splice(at, 1);
-    if (this.#missing.length === 0) windowStorage.drop(this.#key);
-    else windowStorage.keep(this.#key, JSON.stringify(this.#missing));
+    this.store = store;
+    this.#missing = missing;
+    open.onClose(() => (this.#closed = true));
   }
 
   /**
@@ -160,7 +83,7 @@ export class ImportQueue {
     if (notes.length > 0) this.store.setState((state) => ({ notes: [...state.notes, ...notes] }));
     const files = dropped.filter(({ name }) => !isMidiFile(name));
     if (files.length === 0) return;
-    const { steps, waiting, total } = this.store.getState();
+    const { steps, waiting, total, asked } = this.store.getState();
     const idle = steps.length + waiting === 0 && this.#running === 0;
     const keys = files.map(({ name }) => alikeKey(name));
     const alike = new Set(keys.filter((key, n) => key !== null && keys.indexOf(key) !== n));
@@ -172,35 +95,37 @@ export class ImportQueue {
       into,
       becomes,
     };
+    this.#drops.add(drop);
     for (const file of files) {
       const turn = this.#last;
       let done = () => {};
       this.#last = new Promise((resolve) => (done = resolve));
       this.#waiting.push({ file, drop, turn, done });
-      this.#isMissing(file.name);
+      this.#missing.add(file.name);
     }
     if (idle) {
       this.#stop = new AbortController();
       this.#came = [];
-      if (this.store.getState().held === 0) this.#firstRate = null;
+      if (asked.length === 0) this.#firstRate = null;
     }
     this.store.setState({
-      ...(idle ? { outcomes: [] } : {}),
+      ...(idle ? { outcomes: [], done: 0 } : {}),
       total: (idle ? 0 : total) + files.length,
       waiting: this.#waiting.length,
     });
     this.#next();
   }
 
-  /** What is under way is given up, and what waits is not begun. */
+  /** What is under way is given up, with what stands on it, and what waits is not begun. */
   stop(): void {
     this.#stop.abort();
   }
 
   /** Forgets how it went. */
   dismiss(): void {
-    const { held, notes } = this.store.getState();
-    if (this.#running === 0 && held === 0) this.store.setState({ ...nothing, notes });
+    const { steps, asked, notes } = this.store.getState();
+    if (this.#running === 0 && steps.length === 0 && asked.length === 0)
+      this.store.setState({ ...nothing, notes });
   }
 
   /** The song's rate, or that of the first file where that waits for an answer; null before there is one. */
@@ -218,66 +143,151 @@ export class ImportQueue {
       this.store.setState({ waiting: this.#waiting.length });
       void this.#one(next.file, next.turn, next.drop).then((outcome) => {
         next.done();
-        // What waits for an answer is not in the song yet.
-        if (outcome) this.#isThere(next.file.name);
         this.#running--;
-        this.store.setState(({ steps, outcomes }) => ({
-          steps: steps.filter((step) => step.file !== next.file),
-          outcomes: outcome ? [...outcomes, outcome] : outcomes,
-        }));
+        if (outcome) this.#say(outcome);
+        const isSent = ![...this.#sending.values()].some(({ file }) => file === next.file);
+        if (isSent) this.#finish(next.file);
         if (--next.drop.left === 0) this.#settle(next.drop);
         this.#next();
       });
     }
   }
 
+  #say(...outcomes: readonly QueueOutcome[]): void {
+    this.store.setState((state) => ({ outcomes: [...state.outcomes, ...outcomes] }));
+  }
+
+  #tell(step: ImportStep): void {
+    this.store.setState(({ steps }) => ({
+      steps: [...steps.filter(({ file }) => file !== step.file), step],
+    }));
+  }
+
+  /** Nothing is left to be done with a file. */
+  #finish(file: File): void {
+    this.store.setState(({ steps, done }) => ({
+      steps: steps.filter((step) => step.file !== file),
+      done: done + 1,
+    }));
+    const waits = this.#held.some((recording) => nameAsDropped(recording) === file.name);
+    // What waits for an answer is not in the song yet.
+    if (!waits) this.#missing.remove(file.name);
+  }
+
+  /** What is there and has no place yet. */
+  get #held(): readonly Recording[] {
+    const asked = this.store.getState().asked.flatMap(({ recordings }) => recordings);
+    return [...[...this.#drops].flatMap(({ held }) => held), ...asked];
+  }
+
   /** @returns null for what waits for the others of its drop */
-  async #one(file: File, turn: Promise<void>, drop: Drop): Promise<ImportOutcome | null> {
+  async #one(file: File, turn: Promise<void>, drop: Drop): Promise<QueueOutcome | null> {
     const { signal } = this.#stop;
     const fileName = file.name;
-    const progress = (step: Omit<ImportStep, 'file'>) =>
-      this.store.setState(({ steps }) => ({
-        steps: [...steps.filter((other) => other.file !== file), { ...step, file }],
-      }));
+    const tell = (doing: ImportStep['doing']) => (share: number) =>
+      this.#tell({ file, fileName, doing, share });
+    const refused = (sentence: string) => ({ fileName, taken: false, sentence });
     try {
       signal.throwIfAborted();
-      const kept = await keepFile(file, this.#rate, signal, progress);
+      tell('reading')(0);
+      const made = await playable(file, this.#rate, signal, tell('converting'));
+      const looked = made.ok
+        ? await lookAtFile({ ...made.value, file }, signal, tell('reading'))
+        : made;
       await turn;
-      if ('taken' in kept) return kept;
-      this.#firstRate ??= kept.rateHz;
+      if (!made.ok || !looked.ok) return refused(looked.ok ? '' : looked.error.sentence);
+      const recording = looked.value;
+      this.#firstRate ??= recording.rateHz;
       signal.throwIfAborted();
-      if (drop.into !== null) return this.#addTakes(drop.into, kept);
+      if (this.#closed) return refused(`“${fileName}” came when the song was closed.`);
+      const lacked = this.#open.session.lacks(recording.hash);
+      this.#send({ recording, file, wav: made.value.wav });
+      if (lacked)
+        return {
+          ...outcomeOf([recording]),
+          sentence: `“${fileName}” came again: it is sent, and then what waited for it is saved.`,
+        };
+      if (drop.into !== null) return this.#addTakes(drop.into, recording);
       const waits =
-        drop.becomes !== null || isReallyStereo(kept) || drop.alike.has(alikeKey(fileName) ?? '');
+        drop.becomes !== null ||
+        isReallyStereo(recording) ||
+        drop.alike.has(alikeKey(fileName) ?? '');
       if (!waits) {
         drop.placed++;
-        return this.#place({ recordings: [kept] }, 'part');
+        return this.#place([{ recordings: [recording] }], ['part'])[0];
       }
-      drop.held.push(kept);
-      this.store.setState(({ held }) => ({ held: held + 1 }));
+      drop.held.push(recording);
       return null;
     } catch (error) {
-      const stopped = error instanceof DOMException && error.name === 'AbortError';
       await turn;
-      return {
-        fileName,
-        taken: false,
-        sentence: stopped
+      return refused(
+        wasStopped(error)
           ? `“${fileName}” was stopped; nothing of it was kept.`
-          : `“${fileName}”: ${sentenceOf(error)} Drop it again when the server is back.`,
-      };
+          : `“${fileName}”: ${sentenceOf(error)}`,
+      );
     }
   }
 
-  /** All of a drop are there: what is sure finds its place, the rest is asked, all at once. */
-  #settle({ held, placed, becomes }: Drop): void {
+  /** Sends what the server does not have; steps that bring it wait until it has. */
+  #send(what: ToSend): void {
+    const { session } = this.#open;
+    const { recording, file } = what;
+    const { hash } = recording;
+    const known = Object.hasOwn(session.store.getState().song.recordings, hash);
+    if (this.#sending.has(hash) || (known && !session.lacks(hash))) return;
+    const { signal } = this.#stop;
+    this.#sending.set(hash, what);
+    const tell = (share: number, because?: string) =>
+      this.#tell({ file, fileName: file.name, doing: 'sending', share, because });
+    tell(0);
+    const sent =
+      sendingOf(hash) ??
+      this.#inTurn(() => sendRecording(what, signal, tell, () => session.signedOut()));
+    keepHere(hash, what.wav, sent);
+    const settled = sent
+      .then(
+        () => {
+          if (session.lacks(hash)) session.resume();
+        },
+        (error: unknown) => this.#notSent(recording, error),
+      )
+      .then(() => {
+        this.#sending.delete(hash);
+        this.#finish(file);
+      });
+    session.awaits(hash, settled);
+  }
+
+  /** What the server will not have, or was stopped, leaves the song again. */
+  #notSent(recording: Recording, error: unknown): void {
+    const { hash } = recording;
+    const fileName = nameAsDropped(recording);
+    const lost = this.#open.session.giveUp(hash);
+    const isOther = (one: Recording) => one.hash !== hash;
+    for (const drop of this.#drops) drop.held.splice(0, Infinity, ...drop.held.filter(isOther));
+    const also =
+      lost.length === 0 ? '' : ` With it went: ${lost.map((name) => `“${name}”`).join(', ')}.`;
+    const sentence = wasStopped(error)
+      ? `“${fileName}” was stopped; nothing of it was kept.`
+      : `“${fileName}” could not be kept, and is gone from the song: ${sentenceOf(error)}`;
+    this.store.setState(({ outcomes, asked }) => ({
+      outcomes: [
+        ...outcomes.filter(({ hashes = [] }) => !hashes.includes(hash)),
+        { fileName, taken: false, sentence: `${sentence}${also}` },
+      ],
+      asked: asked
+        .map((row) => ({ ...row, recordings: row.recordings.filter(isOther) }))
+        .filter(({ recordings }) => recordings.length > 0),
+    }));
+  }
+
+  /** All of a drop have been looked at: what is sure finds its place, the rest is asked, all at once. */
+  #settle(drop: Drop): void {
+    this.#drops.delete(drop);
+    const { held, placed, becomes } = drop;
     if (held.length === 0) return;
     if (becomes !== null) {
-      const outcome = this.#place({ recordings: held }, becomes);
-      this.store.setState((state) => ({
-        outcomes: [...state.outcomes, outcome],
-        held: state.held - held.length,
-      }));
+      this.#say(...this.#place([{ recordings: held }], [becomes]));
       return;
     }
     const { song } = this.#open.session.store.getState();
@@ -285,25 +295,25 @@ export class ImportQueue {
     const rows = arrivals(song, held, placed);
     const sure = rows.filter(({ choices }) => choices.length === 1);
     const asked = rows.filter(({ choices }) => choices.length > 1);
-    const outcomes = sure.map((row) => this.#place(row, row.choices[0]));
-    const count = countOf(sure);
-    this.store.setState((state) => ({
-      outcomes: [...state.outcomes, ...outcomes],
-      held: state.held - count,
-      asked: [...state.asked, ...asked],
-    }));
+    this.#say(
+      ...this.#place(
+        sure,
+        sure.map(({ choices }) => choices[0]),
+      ),
+    );
+    this.store.setState((state) => ({ asked: [...state.asked, ...asked] }));
   }
 
-  /** What was asked is answered, row by row, a step of work each. */
+  /** What was asked is answered, row by row: one step of work. */
   answer(given: readonly Answer[]): void {
     const { asked } = this.store.getState();
-    const outcomes = asked.map((row, n) => this.#place(row, given[n] ?? row.choices[0]));
-    const count = countOf(asked);
-    this.store.setState((state) => ({
-      outcomes: [...state.outcomes, ...outcomes],
-      held: state.held - count,
-      asked: [],
-    }));
+    this.store.setState({ asked: [] });
+    this.#say(
+      ...this.#place(
+        asked,
+        asked.map(({ choices }, n) => given[n] ?? choices[0]),
+      ),
+    );
   }
 
   /** The notes that were asked about first have been played, or are left. */
@@ -311,80 +321,45 @@ export class ImportQueue {
     this.store.setState(({ notes }) => ({ notes: notes.slice(1) }));
   }
 
-  #place(row: Pick<Arrival, 'recordings'>, answer: Answer): ImportOutcome {
-    const open = this.#open;
-    const fileName = row.recordings.map((one) => one.fileName).join(', ');
-    for (const { original, fileName: name } of row.recordings)
-      this.#isThere(original?.fileName ?? name);
-    const { song } = open.session.store.getState();
-    const placed = place(song, row, answer, () => crypto.randomUUID());
-    if (placed.edits.length === 0) return { fileName, taken: true, sentence: placed.sentence };
-    const done = open.session.do(`import ${fileName}`, placed.edits);
-    if (!done.ok) return { fileName, taken: false, sentence: done.error.sentence };
-    const added = placed.edits.flatMap((edit) => (edit.kind === 'add-part' ? [edit.part.id] : []));
-    this.#select(added);
-    return { fileName, taken: true, sentence: placed.sentence };
-  }
-
-  /** Takes of a part that is there; the channels of what is really stereo are two. */
-  #addTakes({ partId, takeId }: IntoPart, kept: Recording): ImportOutcome {
-    const { fileName } = kept;
-    const part = this.#open.keptPart(partId);
-    const refused = (sentence: string) => ({ fileName, taken: false, sentence });
-    if (!part) return refused(`“${fileName}”: the part that it was for is gone.`);
-    if (takeId !== undefined) return this.#replaceTake(part, takeId, kept);
-    const channels = isReallyStereo(kept) ? ['left', 'right'] : [null];
-    if (part.takes.length + channels.length > mostTakes)
-      return refused(
-        `“${fileName}”: “${part.name}” has ${mostTakes} takes, the most there may be.`,
-      );
-    const more = channels.map((side, channel) => ({
-      recording: kept.hash,
-      channel,
-      name: side ? `${nameOf(fileName).slice(0, 70)} ${side}` : nameOf(fileName),
-    }));
-    const refusal = this.#setTakes(part, `take ${fileName}`, kept, withMoreTakes(part, more));
-    if (refusal) return refused(refusal);
-    const what = channels.length > 1 ? 'Its two channels became takes' : 'It became a take';
-    return {
-      fileName,
-      taken: true,
-      sentence: `“${fileName}”: ${what} of “${part.name}”. ${factsSentence(kept)}${originText(kept)}`,
-    };
-  }
-
-  /** Another file in the place of a take's: all else of it is kept, but what was found by the sound of the one before. */
-  #replaceTake(part: Part, takeId: string, kept: Recording): ImportOutcome {
-    const { fileName } = kept;
-    const takes = part.takes.map((take) =>
-      take.id === takeId
-        ? {
-            ...take,
-            recording: kept.hash,
-            channel: 0,
-            align: take.align && { ...take.align, polarity: 'normal' as const, path: null },
-          }
-        : take,
-    );
-    const refusal = this.#setTakes(part, `replace by ${fileName}`, kept, takes);
-    if (refusal) return { fileName, taken: false, sentence: refusal };
-    const left = isReallyStereo(kept) ? ' Its left channel alone: the right one is left out.' : '';
-    return {
-      fileName,
-      taken: true,
-      sentence: `“${fileName}” is in the place of another take of “${part.name}”, with its cuts and its level.${left} ${factsSentence(kept)}${originText(kept)}`,
-    };
-  }
-
-  /** @returns why not; null where it is done */
-  #setTakes(part: Part, what: string, kept: Recording, takes: readonly Take[]): string | null {
-    const { recordings } = this.#open.session.store.getState().song;
+  /** Puts all of it into the song as one step; a row that does not fit is left out, and says why. */
+  #place(
+    rows: readonly Pick<Arrival, 'recordings'>[],
+    given: readonly Answer[],
+  ): readonly QueueOutcome[] {
+    let { song } = this.#open.session.store.getState();
     const edits: Edit[] = [];
-    if (!Object.hasOwn(recordings, kept.hash))
-      edits.push({ kind: 'put-recording', recording: kept });
-    edits.push(takesEdit(part, takes));
-    const done = this.#open.session.do(`${part.name}: ${what}`, edits);
-    return done.ok ? null : done.error.sentence;
+    const outcomes = rows.map((row, n): QueueOutcome => {
+      const placed = place(song, row, given[n], () => crypto.randomUUID());
+      const outcome = { ...outcomeOf(row.recordings), sentence: placed.sentence };
+      for (const recording of row.recordings)
+        if (!this.#sending.has(recording.hash)) this.#missing.remove(nameAsDropped(recording));
+      const command = { id: 'place', name: 'place', role: 'do', edits: placed.edits } as const;
+      const after = placed.edits.length > 0 ? apply(song, command) : null;
+      if (after?.ok) {
+        ({ song } = after.value);
+        edits.push(...placed.edits);
+      }
+      return after === null || after.ok
+        ? outcome
+        : { ...outcome, taken: false, sentence: after.error.sentence };
+    });
+    if (edits.length === 0) return outcomes;
+    const names = rows.flatMap(({ recordings }) => recordings.map(({ fileName }) => fileName));
+    const done = this.#open.session.do(`import ${names.join(', ')}`, edits);
+    if (!done.ok)
+      return outcomes.map((one) => ({ ...one, taken: false, sentence: done.error.sentence }));
+    this.#select(edits.flatMap((edit) => (edit.kind === 'add-part' ? [edit.part.id] : [])));
+    return outcomes;
+  }
+
+  /** Takes of a part that is there. */
+  #addTakes(into: IntoPart, recording: Recording): QueueOutcome {
+    const { session } = this.#open;
+    const { step, edits, sentence } = takesInto(session.store.getState().song, into, recording);
+    const outcome = { ...outcomeOf([recording]), sentence };
+    if (edits === null) return { ...outcome, taken: false };
+    const done = session.do(step, edits);
+    return done.ok ? outcome : { ...outcome, taken: false, sentence: done.error.sentence };
   }
 
   /** What came together is selected together, the first of it looked at: a recipe then goes to all of it. */
@@ -402,6 +377,13 @@ export class ImportQueue {
   }
 }
 
-function countOf(rows: readonly Arrival[]): number {
-  return rows.reduce((sum, { recordings }) => sum + recordings.length, 0);
+const nameAsDropped = ({ fileName, original }: Recording) => original?.fileName ?? fileName;
+
+/** Of what is taken, before what is to be said of it. */
+function outcomeOf(recordings: readonly Recording[]) {
+  return {
+    fileName: recordings.map(({ fileName }) => fileName).join(', '),
+    hashes: recordings.map(({ hash }) => hash),
+    taken: true,
+  };
 }

@@ -1,7 +1,7 @@
 import { lazy, Suspense, type MouseEvent } from 'react';
 import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
-import type { IntoPart } from '../importing/import-queue.ts';
+import type { IntoPart } from '../importing/takes-into.ts';
 import './parts.scss';
 
 // With what drags them: an empty song needs neither.

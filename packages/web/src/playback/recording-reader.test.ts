@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { channelSource } from '@pannet/core/sources/blocks';
+import { keepHere } from '../api/files-here.ts';
 import { recordingOf } from '../testing/song.fixture.ts';
 import { RecordingReader } from './recording-reader.ts';
 
@@ -38,6 +39,14 @@ beforeEach(() => {
     },
   });
 });
+
+/** jsdom's own cannot be read. */
+function blobOf(bytes: Uint8Array): Blob {
+  const slice = (from: number, to: number) => ({
+    arrayBuffer: () => Promise.resolve(bytes.slice(from, to).buffer),
+  });
+  return { slice } as unknown as Blob;
+}
 
 function reader(mostBytes = 1e7, ahead = 0): RecordingReader {
   const made = new RecordingReader(mostBytes, ahead);
@@ -84,9 +93,11 @@ describe('a reader of recordings', () => {
   test('says when a recording is not there at all, and does not remember that', async () => {
     const { load } = reader();
     replies = ['missing'];
-    await expect(load(source(0), 0)).rejects.toThrow(
-      'A recording of this song is not on the server.',
-    );
+    jest.useFakeTimers();
+    const loaded = load(source(0), 0).catch((error: unknown) => error);
+    await jest.advanceTimersByTimeAsync(3000);
+    jest.useRealTimers();
+    expect(await loaded).toEqual(new Error('A recording of this song is not on the server.'));
     expect(await load(source(0), 0)).toHaveLength(32_768);
   });
 
@@ -130,10 +141,62 @@ describe('a reader of recordings', () => {
     const { load } = reader(1e7, 2);
     replies = ['whole', 'whole', 'missing'];
     await load(source(0), 0);
+    jest.useFakeTimers();
     await load(source(0), 2);
-    await new Promise((resolve) => setTimeout(resolve, 0));
+    // It is looked for here as well.
+    await jest.advanceTimersByTimeAsync(3000);
+    jest.useRealTimers();
     expect(asked).toHaveLength(3);
     expect(await load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
     expect(asked).toHaveLength(4);
+  });
+
+  test('what the server does not have yet is read from its file, beside what it has, and then from the server', async () => {
+    const unsent = { ...recording, hash: 'f'.repeat(64) };
+    const made = reader();
+    made.know([unsent]);
+    const other = new BroadcastChannel('pannet.files-here');
+    other.onmessage = ({ data }: MessageEvent<{ kind: string; hash: string }>) => {
+      if (data.kind === 'wanted' && data.hash === unsent.hash)
+        other.postMessage({ kind: 'here', hash: data.hash, file: blobOf(file) });
+    };
+    // The server says no to both, and then to the one alone.
+    replies = ['missing', 'whole', 'missing'];
+    const [kept, local] = await Promise.all([
+      made.load(source(0), 1),
+      made.load(channelSource(unsent, 1), 1),
+    ]);
+    expect(kept[5]).toBeCloseTo(((32_768 + 5) % 1000) / 32_768, 9);
+    expect(local[5]).toBe(-kept[5]);
+    expect(asked).toHaveLength(3);
+    // It is known now: the server is not asked.
+    await made.load(channelSource(unsent, 0), 2);
+    expect(asked).toHaveLength(3);
+    other.postMessage({ kind: 'sent', hash: unsent.hash });
+    await Promise.resolve();
+    await made.load(channelSource(unsent, 0), 0);
+    expect(asked).toHaveLength(4);
+    other.close();
+  });
+
+  test('a file that can no longer be read where it was is asked for from the server', async () => {
+    const unsent = { ...recording, hash: 'e'.repeat(64) };
+    const made = reader();
+    made.know([unsent]);
+    let gone = false;
+    const whole = blobOf(file);
+    const moved = {
+      slice: (from: number, to: number) =>
+        gone ? { arrayBuffer: () => Promise.reject(new Error('gone')) } : whole.slice(from, to),
+    } as unknown as Blob;
+    let sent = () => {};
+    keepHere(unsent.hash, moved, new Promise<void>((resolve) => (sent = resolve)));
+    await made.load(channelSource(unsent, 0), 0);
+    expect(asked).toHaveLength(0);
+    gone = true;
+    expect(await made.load(channelSource(unsent, 0), 1)).toHaveLength(32_768);
+    sent();
+    await Promise.resolve();
+    expect(await made.load(channelSource(unsent, 0), 2)).toHaveLength(32_768);
   });
 });

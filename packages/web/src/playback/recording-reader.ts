@@ -1,6 +1,7 @@
 import { decodeChannel } from '@pannet/core/formats/wav-read';
 import type { Recording } from '@pannet/core/song/song';
 import { blockFrames, type BlockLoader } from '@pannet/core/sources/blocks';
+import { fileHere, findFileHere, lostHere } from '../api/files-here.ts';
 import { rangesPath } from '../api/recordings.ts';
 
 interface ByteRange {
@@ -19,6 +20,9 @@ const patienceMs = 120_000;
 /** What a later try may bring: the server was gone, timed out, or has too much to do. */
 const mayPass = (status: number) =>
   status === 0 || status === 408 || status === 429 || status >= 500;
+
+/** One of the recordings is not on the server, or not yet. */
+class NotKept extends Error {}
 
 /**
  * Fetches ranges of several recordings in one answer; tries again while the server is gone, a little later each time, and
@@ -39,7 +43,7 @@ async function patientFetch(ranges: readonly ByteRange[]): Promise<Uint8Array> {
       const bytes = await response.arrayBuffer().catch(() => null);
       if (bytes?.byteLength === total) return new Uint8Array(bytes);
     } else if (status === 404) {
-      throw new Error('A recording of this song is not on the server.');
+      throw new NotKept('A recording of this song is not on the server.');
     } else if (!mayPass(status)) {
       throw new Error(`The server does not give a recording of this song (it answered ${status}).`);
     }
@@ -54,6 +58,43 @@ interface Waiting {
   readonly range: ByteRange;
   readonly resolve: (bytes: Uint8Array) => void;
   readonly reject: (error: unknown) => void;
+}
+
+/** Reads from a file that has yet to be sent; null where that is gone. */
+async function readHere(file: Blob, { hash, start, end }: ByteRange): Promise<Uint8Array | null> {
+  try {
+    return new Uint8Array(await file.slice(start, end).arrayBuffer());
+  } catch {
+    lostHere(hash);
+    return null;
+  }
+}
+
+/** Settles all that wait. Of recordings that the server lacks, those are read here that are still to be sent. */
+async function answerAll(batch: readonly Waiting[]): Promise<void> {
+  try {
+    const bytes = await patientFetch(batch.map(({ range }) => range));
+    let at = 0;
+    for (const { range, resolve } of batch) {
+      const length = range.end - range.start;
+      resolve(bytes.subarray(at, at + length));
+      at += length;
+    }
+  } catch (error) {
+    const hashes = [...new Set(batch.map(({ range }) => range.hash))];
+    if (error instanceof NotKept && hashes.length > 1) {
+      // Where it lacks one the server says no to all.
+      const ofOne = (hash: string) => batch.filter(({ range }) => range.hash === hash);
+      await Promise.all(hashes.map((hash) => answerAll(ofOne(hash))));
+      return;
+    }
+    const file = error instanceof NotKept ? await findFileHere(hashes[0]) : null;
+    for (const { range, resolve, reject } of batch) {
+      const bytes = file && (await readHere(file, range));
+      if (bytes) resolve(bytes);
+      else reject(error);
+    }
+  }
 }
 
 /**
@@ -125,31 +166,25 @@ export class RecordingReader {
     const count = Math.min(blockFrames, recording.frames - first);
     const start = recording.dataOffset + first * recording.bytesPerFrame;
     const range = { hash: recording.hash, start, end: start + count * recording.bytesPerFrame };
-    const bytes = await new Promise<Uint8Array>((resolve, reject) => {
+    const here = fileHere(recording.hash);
+    const bytes = (here && (await readHere(here, range))) ?? (await this.#ask(range));
+    return Array.from({ length: recording.channels }, (_, n) => decodeChannel(bytes, recording, n));
+  }
+
+  #ask(range: ByteRange): Promise<Uint8Array> {
+    return new Promise((resolve, reject) => {
       this.#waiting.push({ range, resolve, reject });
       // After this turn, when all that is asked for together has been.
       void Promise.resolve().then(() => this.#send());
     });
-    return Array.from({ length: recording.channels }, (_, n) => decodeChannel(bytes, recording, n));
   }
 
   async #send(): Promise<void> {
     if (this.#requests >= mostRequests || this.#waiting.length === 0) return;
     const batch = this.#waiting.splice(0, mostRanges);
     this.#requests++;
-    try {
-      const bytes = await patientFetch(batch.map(({ range }) => range));
-      let at = 0;
-      for (const { range, resolve } of batch) {
-        const length = range.end - range.start;
-        resolve(bytes.subarray(at, at + length));
-        at += length;
-      }
-    } catch (error) {
-      for (const { reject } of batch) reject(error);
-    } finally {
-      this.#requests--;
-    }
+    await answerAll(batch);
+    this.#requests--;
     void this.#send();
   }
 

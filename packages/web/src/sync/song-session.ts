@@ -5,6 +5,7 @@ import { record, redoCommand, replay, undoCommand } from '@pannet/core/song/hist
 import { readSong } from '@pannet/core/song/saved-song';
 import { songFormat, type Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
+import { sendingOf } from '../api/files-here.ts';
 import { openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
 import { copyWithSteps, type CopyMade } from './copy-with-steps.ts';
 import { KnownLog } from './known-log.ts';
@@ -32,6 +33,11 @@ function targetOf(name: string): string | null {
         .trim();
 }
 
+/** Hashes of the recordings that a step puts into the song. */
+function broughtBy({ edits }: Command): string[] {
+  return edits.flatMap((edit) => (edit.kind === 'put-recording' ? [edit.recording.hash] : []));
+}
+
 /** What the server keeps is read by its description here too, before anything is shown of it. */
 async function readOpened(id: string): Promise<OpenedSong> {
   const opened = await openSong(id);
@@ -56,6 +62,8 @@ export class SongSession {
   #sending = false;
   #closed = false;
   #failures = 0;
+  /** Recordings that are on their way to the server: no step that brings one goes before it. */
+  readonly #coming = new Map<string, Promise<unknown>>();
   /** So many are sent at once, at most. */
   #atOnce = Infinity;
   #retry: ReturnType<typeof setTimeout> | undefined;
@@ -103,6 +111,11 @@ export class SongSession {
   /** What an earlier visit could not send any more goes through the same check as anything else. */
   #takeUp(left: readonly Unsent[]): void {
     const logged = new Set(this.#log.steps.map((command) => command.id));
+    // Of a song that was left while its files were sent.
+    for (const hash of left.flatMap(({ commands }) => commands.flatMap(broughtBy))) {
+      const sent = sendingOf(hash);
+      if (sent) this.awaits(hash, sent);
+    }
     for (const unsent of left) {
       const commands = unsent.commands.filter(({ id }) => !logged.has(id));
       const known = unsent.commands.length - commands.length;
@@ -273,12 +286,51 @@ export class SongSession {
     return ['saved', 'saving', 'lost'].includes(this.#state.saving.kind);
   }
 
-  /** What is sent next: without the step that the next one may still be merged with, and no more than goes at once. */
+  /**
+   * What is sent next: no more than goes at once, without the step that the next one may still be merged with, and nothing from
+   * one on that brings a recording which is still on its way.
+   */
   #nextBatch(): readonly LoggedCommand[] {
     const { pending } = this.#state;
     const held = this.#held && pending.at(-1)?.id === this.#held.id;
-    const [batch = []] = inBatches(held ? pending.slice(0, -1) : pending, this.#atOnce);
+    const settled = held ? pending.slice(0, -1) : pending;
+    const early = settled.findIndex((command) =>
+      broughtBy(command).some((hash) => this.#coming.has(hash)),
+    );
+    const [batch = []] = inBatches(early < 0 ? settled : settled.slice(0, early), this.#atOnce);
     return batch;
+  }
+
+  /** Steps that bring this recording wait until it is there. @param sent settles with its sending */
+  awaits(hash: string, sent: Promise<unknown>): void {
+    const coming = sent
+      .catch(() => {})
+      .finally(() => {
+        if (this.#coming.get(hash) !== coming) return;
+        this.#coming.delete(hash);
+        void this.#send();
+      });
+    this.#coming.set(hash, coming);
+  }
+
+  /** Whether something waits for a recording that the server would not take a step for. */
+  lacks(hash: string): boolean {
+    const { saving, pending } = this.#state;
+    return saving.kind === 'refused' && pending.some((one) => broughtBy(one).includes(hash));
+  }
+
+  /**
+   * A recording will not come: the steps that bring it are given up.
+   * @returns names of further steps that stood on them and went with them
+   */
+  giveUp(hash: string): string[] {
+    // What is kept of a song that was left is another one's to decide.
+    return this.#closed ? [] : this.#without((command) => broughtBy(command).includes(hash));
+  }
+
+  /** Signed out while something else was sent. */
+  signedOut(): void {
+    this.store.setState({ saving: { kind: 'signed-out' } });
   }
 
   async #sendBatch(batch: readonly LoggedCommand[]): Promise<void> {
@@ -353,16 +405,24 @@ export class SongSession {
    * @returns names of further steps that stood on it and went with it
    */
   setAside(): string[] {
-    const { saving, pending } = this.#state;
+    const { saving } = this.#state;
     if (saving.kind !== 'refused' || !saving.step) return [];
     const { id } = saving.step;
-    const rest = pending.filter((command) => command.id !== id);
+    const lost = this.#without((command) => command.id === id);
+    this.resume();
+    return lost;
+  }
+
+  /** Begins again from what the server has, without some of what waits. */
+  #without(gone: (command: Command) => boolean): string[] {
+    const rest = this.#state.pending.filter((command) => !gone(command));
+    if (rest.length === this.#state.pending.length) return [];
+    this.#hold(null);
     this.#goBackTo(this.#confirmed);
     const lost: string[] = [];
     for (const { inverse: _, ...command } of rest)
       if (!this.#take(command).ok) lost.push(command.name);
     this.#keep();
-    this.resume();
     return lost;
   }
 
@@ -385,6 +445,7 @@ export class SongSession {
 
   /** A copy of the song as it was when what waits was begun, with what waits in it. */
   async copyWithPending(): Promise<CopyMade> {
+    await Promise.all(this.#coming.values());
     const commands = this.#state.pending.map(({ inverse: _, ...command }) => command);
     const made = await copyWithSteps(this.#confirmed, this.#revision, commands);
     await this.takeServerState();

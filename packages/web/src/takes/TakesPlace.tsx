@@ -15,7 +15,7 @@ import { Progress } from '../controls/Progress.tsx';
 import { say } from '../controls/notices.ts';
 import { useSize } from '../controls/use-size.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
-import type { IntoPart } from '../importing/import-queue.ts';
+import type { IntoPart } from '../importing/takes-into.ts';
 import {
   useOpenSong,
   useSelectedPart,

@@ -7,3 +7,18 @@ globalThis.ResizeObserver ??= class {
   unobserve() {}
   disconnect() {}
 };
+globalThis.BroadcastChannel ??= class {
+  static #all = new Set();
+  constructor(name) {
+    this.name = name;
+    this.constructor.#all.add(this);
+  }
+  postMessage(data) {
+    for (const other of this.constructor.#all)
+      if (other !== this && other.name === this.name)
+        queueMicrotask(() => other.onmessage?.({ data }));
+  }
+  close() {
+    this.constructor.#all.delete(this);
+  }
+};

@@ -1,0 +1,89 @@
+/**
+ * Recordings that the server does not have yet are read from the files that they are: the page that has one gives it to
+ * whatever of this browser reads recordings, on a channel.
+ */
+type Said =
+  | { readonly kind: 'wanted'; readonly hash: string }
+  | { readonly kind: 'here'; readonly hash: string; readonly file: Blob }
+  | { readonly kind: 'sent'; readonly hash: string };
+
+/** So long an answer is waited for: the page that has the file may be busy. */
+const patienceMs = 3000;
+
+interface Here {
+  readonly file: Blob;
+  /** Settles when it is sent, or will not be. */
+  readonly sent: Promise<unknown>;
+}
+
+/** Of this page, by their hashes. */
+const here = new Map<string, Here>();
+/** Of others, as far as they were asked for. */
+const found = new Map<string, Blob>();
+const asked = new Map<string, Promise<Blob | null>>();
+const answers = new Map<string, (file: Blob) => void>();
+let channel: BroadcastChannel | undefined;
+
+function say(said: Said): void {
+  if (!channel) {
+    channel = new BroadcastChannel('pannet.files-here');
+    channel.onmessage = ({ data }: MessageEvent<Said>) => hear(data);
+  }
+  channel.postMessage(said);
+}
+
+function hear(said: Said): void {
+  const { kind, hash } = said;
+  const own = here.get(hash);
+  if (kind === 'here') answers.get(hash)?.(said.file);
+  else if (kind === 'sent') found.delete(hash);
+  else if (own) say({ kind: 'here', hash, file: own.file });
+}
+
+/** The only copy of what is not sent is where it came from. */
+const warn = (event: BeforeUnloadEvent) => event.preventDefault();
+
+/** Gives a file to whoever wants this recording, for as long as it is on its way to the server. */
+export function keepHere(hash: string, file: Blob, sent: Promise<unknown>): void {
+  if (here.size === 0) addEventListener('beforeunload', warn);
+  here.set(hash, { file, sent });
+  // Who lacks it has to find this page.
+  say({ kind: 'sent', hash });
+  const gone = () => {
+    here.delete(hash);
+    if (here.size === 0) removeEventListener('beforeunload', warn);
+    say({ kind: 'sent', hash });
+  };
+  sent.then(gone, gone);
+}
+
+/** How this page's sending of a recording ends; undefined where it sends none. */
+export const sendingOf = (hash: string): Promise<unknown> | undefined => here.get(hash)?.sent;
+
+/** A file that is known to be here. */
+export const fileHere = (hash: string): Blob | undefined => here.get(hash)?.file ?? found.get(hash);
+
+/** For whom the server lacks a recording: the file that it is, where a page of this browser has it. */
+export function findFileHere(hash: string): Promise<Blob | null> {
+  const asking =
+    asked.get(hash) ??
+    new Promise<Blob | null>((resolve) => {
+      const timer = setTimeout(() => resolve(null), patienceMs);
+      answers.set(hash, (file) => {
+        clearTimeout(timer);
+        found.set(hash, file);
+        resolve(file);
+      });
+      say({ kind: 'wanted', hash });
+    }).finally(() => {
+      asked.delete(hash);
+      answers.delete(hash);
+    });
+  asked.set(hash, asking);
+  return asking;
+}
+
+/** A file that can no longer be read where it was. */
+export function lostHere(hash: string): void {
+  found.delete(hash);
+}
