@@ -413,6 +413,39 @@ describe('measure', () => {
     expect(await pannet('measure none.wav')).toBe(2);
   });
 
+  test('several files are a row or an entry each; --check fails where one breaks, and one that cannot be read fails all', async () => {
+    const left = noise(4, rate, 88, 0.1);
+    write('holds.wav', wavFile([left, noise(4, rate, 89, 0.1)], rate, '24'));
+    const turned = left.map((value, n) => -value + 0.02 * Math.sin(n / 3));
+    write('breaks.wav', wavFile([left, turned], rate, '24'));
+    expect(await pannet('measure holds.wav breaks.wav')).toBe(0);
+    expect(printed).toHaveLength(3);
+    const [head, ...rows] = printed;
+    expect(head.trim().split(/\s{2,}/)[0]).toBe('File');
+    expect(rows.map((row) => [row.split(' ')[0], row.split(' ').at(-1)])).toEqual([
+      ['holds.wav', 'holds'],
+      ['breaks.wav', 'breaks'],
+    ]);
+    expect(new Set(printed.map(({ length }) => length)).size).toBe(1);
+    printed = [];
+    expect(await pannet('measure holds.wav breaks.wav --json --check')).toBe(1);
+    const entries = JSON.parse(printed.join('')) as (StereoReport & { file: string })[];
+    expect(entries.map(({ file, fold }) => [file, fold.verdict])).toEqual([
+      ['holds.wav', 'holds'],
+      ['breaks.wav', 'breaks'],
+    ]);
+    // One entry says what the file alone does.
+    printed = [];
+    expect(await pannet('measure breaks.wav --json --check')).toBe(1);
+    expect({ file: 'breaks.wav', ...JSON.parse(printed.join('')) }).toEqual(entries[1]);
+    expect(await pannet('measure holds.wav --check')).toBe(0);
+    printed = [];
+    expect(await pannet('measure none.wav holds.wav --check --json')).toBe(2);
+    const [none, holds] = JSON.parse(printed.join('')) as { file: string; sentence?: string }[];
+    expect(none).toEqual({ file: 'none.wav', sentence: expect.stringContaining('none.wav') });
+    expect(holds).toMatchObject({ file: 'holds.wav', fold: { verdict: 'holds' } });
+  });
+
   test('loudness and true peak of the demo song agree with ffmpeg within 0.1 LU and 0.1 dB', async () => {
     for (const { fileName, bytes } of demoRecordings()) {
       write(fileName, bytes());

@@ -4,12 +4,14 @@ import { parseArgs } from 'node:util';
 import type { Failure, Outcome } from '@pannet/core/outcome';
 import { align, readAlignWords } from './align.ts';
 import { mend, readMendWords } from './mend.ts';
-import { measure, reportJson, reportLines } from './measure.ts';
+import { document, fileRow, headRow, measure, reportLines } from './measure.ts';
 import { readRenderWords, render } from './render.ts';
 import { removeUnfinished } from './written-files.ts';
 
 /** What is refused ends with this status, and no output file is left behind. */
 const refused = 2;
+/** With `--check`: a file of those that were measured breaks in the fold. */
+const breaks = 1;
 /** Nothing could be mended, and nothing was written. */
 const nothingMended = 3;
 
@@ -62,20 +64,41 @@ async function writing<Request>(
 }
 
 async function runMeasure(words: string[], folder: string): Promise<number> {
-  const { values, positionals } = parseArgs({
+  const { values, positionals: files } = parseArgs({
     args: words,
-    options: { json: { type: 'boolean' } },
+    options: { json: { type: 'boolean' }, check: { type: 'boolean' } },
     allowPositionals: true,
   });
-  if (positionals.length !== 1)
+  if (files.length === 0)
     return refuse({
-      code: 'one-file',
-      sentence: 'Say which file to measure: ./pannet measure FILE.wav [--json].',
+      code: 'no-file',
+      sentence: 'Say which files to measure: ./pannet measure FILE… [--json] [--check].',
     });
-  const report = await measure(resolve(folder, positionals[0]), (line) => console.error(line));
-  if (!report.ok) return refuse(report.error);
-  console.log(values.json ? reportJson(report.value) : reportLines(report.value).join('\n'));
-  return 0;
+  const { json = false, check = false } = values;
+  const say = (line: string) => console.error(line);
+  const one = files.length === 1;
+  const entries: object[] = [];
+  const broken: string[] = [];
+  let isRefused = false;
+  if (!one && !json) console.log(headRow(files));
+  for (const file of files) {
+    const report = await measure(resolve(folder, file), say);
+    if (!report.ok) {
+      say(report.error.sentence);
+      isRefused = true;
+      entries.push({ file, sentence: report.error.sentence });
+      continue;
+    }
+    const { value } = report;
+    if (value.fold.verdict === 'breaks') broken.push(file);
+    if (json) entries.push(one ? document(value) : { file, ...document(value) });
+    else console.log(one ? reportLines(value).join('\n') : fileRow(file, files, value));
+  }
+  if (json && !(one && isRefused)) console.log(JSON.stringify(one ? entries[0] : entries, null, 2));
+  if (isRefused) return refused;
+  if (!check || broken.length === 0) return 0;
+  say(`${broken.length} of ${files.length} break: ${broken.join(', ')}.`);
+  return breaks;
 }
 
 function refuse(error: Failure): number {

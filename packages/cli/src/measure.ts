@@ -27,9 +27,41 @@ export async function measure(
   }
 }
 
-/** The report as JSON, findings included. */
-export function reportJson(report: StereoReport): string {
-  return JSON.stringify(reportDocument(report, findingsOf(report)), null, 2);
+/** The report as it is written as JSON, findings included. */
+export function document(report: StereoReport): ReturnType<typeof reportDocument> {
+  return reportDocument(report, findingsOf(report));
+}
+
+/** What a row says of one file of several. */
+const columns: readonly (readonly [string, (report: StereoReport) => string])[] = [
+  ['LUFS', ({ loudnessLufs }) => or(loudnessLufs, (value) => figure(value, 1))],
+  ['dBTP', ({ truePeakDbtp }) => or(truePeakDbtp, (value) => figure(value, 1))],
+  ['Corr.', ({ correlation }) => or(correlation, (value) => signedFigure(value, 2))],
+  ['S/M dB', ({ sideToMidDb }) => or(sideToMidDb, (value) => signedFigure(value, 1))],
+  ['Lead ms', ({ leadMs }) => or(leadMs, (value) => sided(value, figure(Math.abs(value), 2)))],
+  ['Lean dB', ({ leanDb }) => or(leanDb, (value) => sided(value, figure(Math.abs(value), 1)))],
+  ['Fold LU', ({ fold }) => or(fold.lossDb, (value) => signedFigure(value, 2))],
+  ['Dip dB', ({ fold }) => or(fold.deepestDipDb, (value) => figure(value, 1))],
+  ['Verdict', ({ fold }) => fold.verdict ?? '–'],
+];
+const columnWidth = 11;
+const nameWidth = (files: readonly string[]) =>
+  files.reduce((most, { length }) => Math.max(most, length), 'File'.length) + 2;
+
+/** Above the rows of several files. */
+export function headRow(files: readonly string[]): string {
+  const names = columns.map(([name]) => name.padStart(columnWidth)).join('');
+  return `${'File'.padEnd(nameWidth(files))}${names}`;
+}
+
+/** One file of several, as a row. */
+export function fileRow(file: string, files: readonly string[], report: StereoReport): string {
+  const figures = columns.map(([, write]) => write(report).padStart(columnWidth)).join('');
+  return `${file.padEnd(nameWidth(files))}${figures}`;
+}
+
+function or(value: number | null, write: (value: number) => string): string {
+  return value === null ? '–' : write(value);
 }
 
 /** The report as lines to read. */
@@ -42,8 +74,6 @@ export function reportLines(report: StereoReport): string[] {
       .map((side, n) => `${'LR'[n]} ${side ? `${figure(pick(side), 1)} dB` : '–'}`)
       .join(', ');
   const row = (name: string, value: string) => `${name.padEnd(16)}${value}`;
-  const or = (value: number | null, write: (value: number) => string) =>
-    value === null ? '–' : write(value);
   return [
     row(
       'Length',

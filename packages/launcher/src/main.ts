@@ -16,7 +16,7 @@ const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
                   [--bits 16|24|32f] [--rate HZ] [--report REPORT.json] [--plain PLAIN.wav]
   ./pannet align  --reference REF.wav --take TAKE.wav --out OUT.wav [--tightness 0…100] [--report R.json]
   ./pannet mend   --image IMAGE.json --take A.wav [--take B.wav …] --out NEW.json [--for CODE …] [--report R.json]
-  ./pannet measure FILE.wav [--json]
+  ./pannet measure FILE… [--json] [--check]   several: a row each; with --check, status 1 if one breaks
   ./pannet account add|password|remove NAME   who may sign in, where others than this machine's users come
   ./pannet account list
   ./pannet backup FILE, ./pannet restore FILE all songs and recordings in one file, while Pannet runs

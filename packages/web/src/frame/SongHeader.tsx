@@ -22,6 +22,9 @@ import {
   useSong,
 } from '../session/open-song.ts';
 
+const Dropouts = lazy(() =>
+  import('../overview/Dropouts.tsx').then(({ Dropouts: menu }) => ({ default: menu })),
+);
 const ShareDialog = lazy(() =>
   import('../accounts/ShareDialog.tsx').then(({ ShareDialog: dialog }) => ({ default: dialog })),
 );
@@ -34,7 +37,7 @@ interface Props {
 export function SongHeader({ onExport, onHelp }: Props) {
   const open = useOpenSong();
   const song = useSong();
-  const underruns = usePlayback((state) => state.underruns);
+  const isLate = usePlayback((state) => state.underruns > 0);
   const preparing = usePlayback((state) => state.preparing);
   const failure = usePlayback((state) => state.failure);
   const setLaw = (panLaw: PanLaw) =>
@@ -58,13 +61,10 @@ export function SongHeader({ onExport, onHelp }: Props) {
         </span>
       )}
       {preparing > 0 && <span className="quiet">tuning {plural(preparing, 'voice')} …</span>}
-      {underruns > 0 && (
-        <span
-          className="quiet"
-          title="Moments at which the sound did not come in time since this song was opened. Where they go on, freeze what costs most, in Song: rooms (responses of your own above all), and parts with chains or many tuned voices."
-        >
-          {plural(underruns, 'dropout')}
-        </span>
+      {isLate && (
+        <Suspense>
+          <Dropouts />
+        </Suspense>
       )}
       <label className="quiet">
         Pan law{' '}

@@ -234,7 +234,9 @@ export class ImportQueue {
     const { recording, file } = what;
     const { hash } = recording;
     const known = Object.hasOwn(session.store.getState().song.recordings, hash);
-    if (this.#sending.has(hash) || (known && !session.lacks(hash))) return;
+    // What may only be read takes nothing in: that is said when it is placed.
+    if (session.may === 'read' || this.#sending.has(hash)) return;
+    if (known && !session.lacks(hash)) return;
     const { signal } = this.#stop;
     this.#sending.set(hash, what);
     const tell = (share: number, because?: string) =>

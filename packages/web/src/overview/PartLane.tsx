@@ -86,7 +86,7 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   return (
     <div
       ref={setNodeRef}
-      className={`part-lane${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
+      className={`part-lane row-of-many${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-testid={`lane-${part.name}`}
     >

@@ -11,7 +11,7 @@ import {
   useSession,
   useTimeView,
 } from '../session/open-song.ts';
-import { extentOf, phraseEdits, phrasesOf, shiftEdits } from './part-shift.ts';
+import { extentOf, noEarlier, phraseEdits, phrasesOf, shiftEdits } from './part-shift.ts';
 
 interface Props {
   readonly part: Part;
@@ -94,7 +94,8 @@ function ShiftBar({ part, width, pixels, moved, whole = moved }: BarProps) {
   const [by, setBy] = useState<number | null>(null);
   const left = Math.max(-4, (moved.from + (by ?? 0) - view.from) * pixels);
   const right = Math.min(width + 4, (moved.to + (by ?? 0) - view.from) * pixels);
-  const keep = ({ of, name }: Movable, frames: number) => {
+  const keep = (what: Movable, frames: number) => {
+    const { of, name } = what;
     const kept = open.keptPart(part.id);
     const own = kept && of(kept);
     if (!own || frames === 0) return;
@@ -103,7 +104,7 @@ function ShiftBar({ part, width, pixels, moved, whole = moved }: BarProps) {
     // A key that is held is one step.
     const step = `${name}: begins ${at(own.from)} → ${at(own.from + frames)}`;
     if (edits.length > 0) open.do(step, edits);
-    else say('Nothing of it would be left: the song begins at 0.');
+    else say(what === whole ? 'Nothing of it would be left: the song begins at 0.' : noEarlier);
   };
   const { handlers, cancel } = useGesture<{
     readonly x: number;

@@ -5,19 +5,11 @@ import { mostRooms, roomKinds, type RoomKind } from '@pannet/core/rooms/room';
 import { roomKindNames, startingRoom } from '@pannet/core/rooms/starting';
 import { useStore } from 'zustand';
 import { say } from '../controls/notices.ts';
-import {
-  useOpenSong,
-  useRate,
-  useRecordings,
-  useSelectedPart,
-  useSelection,
-  useSong,
-} from '../session/open-song.ts';
-import { ShiftField } from '../takes/ShiftField.tsx';
+import { useOpenSong, useSelectedPart, useSelection, useSong } from '../session/open-song.ts';
 import { TempoField } from '../tempo/TempoField.tsx';
+import { MoveBy } from './MoveBy.tsx';
 import { MoveMenu } from './MoveMenu.tsx';
 import { Freezing } from './Freezing.tsx';
-import { shiftEdits, shiftName } from './part-shift.ts';
 import { ThrowMenu } from './ThrowMenu.tsx';
 
 const newOne = 'new';
@@ -29,8 +21,6 @@ export function SongTools() {
   const song = useSong();
   const { partIds } = useSelection();
   const part = useSelectedPart();
-  const recordings = useRecordings();
-  const rateHz = useRate();
   const { bars } = useStore(open.view);
   const group = part && groupOf(song, part.id);
   const together = partIds.length > 1 ? plural(partIds.length, 'part') : (part?.name ?? '');
@@ -65,12 +55,6 @@ export function SongTools() {
     );
     const name = rooms.find(({ id }) => id === roomId)?.name;
     open.do(`${together}: into ${name}`, [{ kind: 'set-rooms', rooms: fed }]);
-  };
-  const shift = (by: number) => {
-    const { song: kept } = open.session.store.getState();
-    const edits = partIds.flatMap((id) => shiftEdits(kept.parts[id], recordings, by));
-    if (edits.length > 0 && part) open.do(shiftName(part, by, rateHz), edits);
-    else say('Nothing of it would be left: the song begins at 0.');
   };
   return (
     <div className="song-tools">
@@ -108,11 +92,7 @@ export function SongTools() {
           <span className="small text-truncate song-tools-name" title={together}>
             {together}
           </span>
-          <ShiftField
-            label={`Move ${together} by`}
-            at={open.playback.store.getState().frame}
-            onShift={shift}
-          />
+          <MoveBy key={part.id} part={part} partIds={partIds} together={together} />
           <MoveMenu part={part} />
           <ThrowMenu part={part} />
           {song.rooms.length > 0 && (

@@ -10,6 +10,7 @@ import type { ToFeeder } from '../playback/messages.ts';
 import type { OpenSong } from '../session/open-song.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { openTwoParts, showIn } from '../testing/show-song.tsx';
+import { Dropouts } from './Dropouts.tsx';
 import { Freezing, FrozenMark } from './Freezing.tsx';
 
 let open: OpenSong;
@@ -130,4 +131,18 @@ describe('freezing a room', () => {
     // What predictions and figures speak of is the song.
     expect(open.playback.plan?.nodes.some(({ kind }) => kind === 'room')).toBe(false);
   });
+});
+
+test('beside dropouts it is said what costs most, and a press freezes it', async () => {
+  open.playback.store.setState({ underruns: 3 });
+  showIn(open, <Dropouts />);
+  act(() => void fireEvent.click(screen.getByRole('button', { name: '3 dropouts' })));
+  // The hall, and then the two tuned voices; what is plain is not offered.
+  const named = () =>
+    screen.getAllByText(/% of a core/).map(({ parentElement }) => parentElement?.textContent);
+  expect(named()).toEqual(['Hall about 2 % of a core', 'Harp about 2 % of a core']);
+  act(() => void fireEvent.click(screen.getAllByRole('button', { name: 'Freeze' })[0]));
+  await waitFor(() => expect(screen.getByLabelText('Freezing Hall')).toBeTruthy());
+  act(keepFrozen);
+  expect(named()).toEqual(['Harp about 2 % of a core']);
 });

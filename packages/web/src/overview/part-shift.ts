@@ -70,7 +70,10 @@ export function phrasesOf({ takes }: Part): Phrase[] {
   return phrases;
 }
 
-/** One phrase of a part moved by so many frames, as edits: no farther than to the song's beginning. */
+/** Said of a phrase that lies at the song's beginning and would go before it. */
+export const noEarlier = 'It begins where the song begins, and goes no earlier.';
+
+/** One phrase of a part moved by so many frames, as edits: no farther than to the song's beginning; none where it lies there. */
 export function phraseEdits(part: Part, { clips }: Phrase, by: number): readonly Edit[] {
   const first = Math.min(
     ...part.takes.flatMap((take) =>
@@ -78,6 +81,7 @@ export function phraseEdits(part: Part, { clips }: Phrase, by: number): readonly
     ),
   );
   const frames = Math.max(-first, by);
+  if (frames === 0) return [];
   return part.takes.flatMap((take): Edit[] => {
     const moved = clips.get(take.id);
     if (!moved || !take.clips) return [];

@@ -159,6 +159,40 @@ describe('the song over time', () => {
     type(screen.getByLabelText('Move Harp by'), '1 ms');
     expect(places()).toEqual([48, 9697, 12_097]);
   });
+
+  test('one phrase of it is chosen and moved by typing, as one step with its name; no earlier than the song', () => {
+    const clip = (fromFrame: number, toFrame: number, atFrame: number) => ({
+      ...{ fromFrame, toFrame, atFrame },
+      ...{ fadeInMs: 0, fadeOutMs: 0 },
+    });
+    const { id } = song().parts.harp.takes[0];
+    const clips = [clip(0, 4800, 0), clip(4800, 9600, 48_000)];
+    act(
+      () =>
+        void open.do('cut', [{ kind: 'set-take', partId: 'harp', takeId: id, changes: { clips } }]),
+    );
+    const places = () => song().parts.harp.takes[0].clips?.map(({ atFrame }) => atFrame);
+    const what = screen.getByLabelText('What of Harp is moved');
+    expect([...what.querySelectorAll('option')].map(({ textContent }) => textContent)).toEqual([
+      'all of it',
+      'phrase 1, 0:00.0',
+      'phrase 2, 0:01.0',
+    ]);
+    choose('What of Harp is moved', '1');
+    type(screen.getByLabelText('Move phrase 2 of Harp by'), '-12 samples');
+    expect(places()).toEqual([0, 47_988]);
+    expect(open.session.store.getState().history.undo.at(-1)?.name).toBe(
+      'Harp, phrase 2: moved −0.25 ms',
+    );
+    const steps = open.session.store.getState().history.undo.length;
+    choose('What of Harp is moved', '0');
+    type(screen.getByLabelText('Move phrase 1 of Harp by'), '-1 ms');
+    expect(places()).toEqual([0, 47_988]);
+    expect(open.session.store.getState().history.undo).toHaveLength(steps);
+    choose('What of Harp is moved', 'all');
+    type(screen.getByLabelText('Move Harp by'), '12 samples');
+    expect(places()).toEqual([12, 48_000]);
+  });
 });
 
 describe('a level that moves', () => {

@@ -54,7 +54,7 @@ export function PartRow({ part, row, selected, onSelect, onFiles }: RowProps) {
   };
   return (
     <div
-      className={`part-row ${innerDrop}${selected ? ' selected' : ''}`}
+      className={`part-row row-of-many ${innerDrop}${selected ? ' selected' : ''}`}
       {...handlers}
       aria-current={selected || undefined}
       data-testid={`part-${part.name}`}
