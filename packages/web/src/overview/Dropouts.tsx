@@ -22,7 +22,7 @@ export function Dropouts() {
       >
         {plural(underruns, 'dropout')}
       </Dropdown.Toggle>
-      <Dropdown.Menu className="p-3 small" style={{ width: 380 }}>
+      <Dropdown.Menu className="p-3 small text-wrap" style={{ width: 380 }}>
         {costs.length === 0 ? (
           <p className="m-0">
             Nothing of this song costs much to play. What else runs on this machine does: close it,
