@@ -1,5 +1,7 @@
+import { fileURLToPath } from 'node:url';
+
 const swc = (tsx) => [
-  '@swc/jest',
+  fileURLToPath(new URL('jest.transform.js', import.meta.url)),
   {
     jsc: {
       target: 'es2023',

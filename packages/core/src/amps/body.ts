@@ -105,20 +105,18 @@ export class BodyRun {
   process(samples: Float64Array): void {
     if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
     this.#tone.process(samples);
-    if (this.#amount === 0) return;
-    for (let n = 0; n < samples.length; n++)
-      samples[n] /= 1 + this.#amount * this.#follower.next(samples[n]);
+    const amount = this.#amount;
+    if (amount === 0) return;
+    const levels = new Float64Array(samples.length);
+    this.#follower.follow(samples, levels);
+    for (let n = 0; n < samples.length; n++) samples[n] /= 1 + amount * levels[n];
   }
 
   /** Hears what lies before the place at which it begins; nothing is made of it, and its values are lost. */
   hear(samples: Float64Array): void {
     if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
     this.#tone.process(samples);
-    if (this.#amount === 0) return;
-    for (let n = 0; n < samples.length; n++) {
-      this.#follower.next(samples[n]);
-      this.#fullest.next(samples[n]);
-    }
+    if (this.#amount > 0) PeakFollower.hearBoth(samples, this.#follower, this.#fullest);
   }
 
   /** Whether it is as it would be had it heard all that came before: a peak has made it forget that. Of what was only heard. */

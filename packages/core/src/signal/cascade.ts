@@ -9,7 +9,10 @@ export class Cascade {
   }
 
   process(samples: Float64Array): void {
-    for (const section of this.#sections) section.process(samples, samples, samples.length);
+    const sections = this.#sections;
+    for (let n = 0; n + 1 < sections.length; n += 2)
+      Biquad.processBoth(sections[n], sections[n + 1], samples);
+    if (sections.length % 2 === 1) sections.at(-1)?.process(samples, samples, samples.length);
   }
 
   clear(): void {

@@ -89,8 +89,11 @@ function outerTaps(
 
 /** Doubles or halves the rate by a linear-phase half-band filter. One object for one direction. */
 export class HalfBand {
-  #history = new Float64Array(0);
   readonly #taps: HalfBandTaps;
+  /** What is filtered, behind the last of what was before. Made anew only where more comes at once than before. */
+  #x = new Float64Array(0);
+  #outer = new Float64Array(0);
+  #twice = new Float64Array(0);
 
   constructor(taps: HalfBandTaps = steep) {
     this.#taps = taps;
@@ -104,32 +107,54 @@ export class HalfBand {
   static readonly latencyFrames = HalfBand.latencyOf(steep);
 
   #extended(samples: Float64Array, kept: number): Float64Array {
-    const extended = new Float64Array(kept + samples.length);
-    extended.set(this.#history.length === kept ? this.#history : new Float64Array(kept));
-    extended.set(samples, kept);
-    this.#history = extended.slice(extended.length - kept);
-    return extended;
+    this.#x = atLeast(this.#x, kept + samples.length, kept);
+    this.#x.set(samples, kept);
+    return this.#x;
   }
 
-  /** Twice as many values, `latencyOf` of the higher rate late. */
+  /** What is needed of it next time. */
+  #keep(count: number, kept: number): void {
+    this.#x.copyWithin(0, count, count + kept);
+  }
+
+  /** Twice as many values, `latencyOf` of the higher rate late; they stand until the next call. */
   upsample(samples: Float64Array): Float64Array {
     const { arms } = this.#taps;
+    const count = samples.length;
     const x = this.#extended(samples, 2 * arms);
-    const twice = new Float64Array(2 * samples.length);
+    this.#twice = atLeast(this.#twice, 2 * count);
+    const twice = this.#twice;
     // Of the zero-stuffed signal every output meets either the outer taps or the middle one.
-    outerTaps(this.#taps, x.subarray(1), twice, 2, samples.length, 2);
-    for (let n = 0; n < samples.length; n++) twice[2 * n + 1] = x[n + arms + 1];
-    return twice;
+    outerTaps(this.#taps, x.subarray(1), twice, 2, count, 2);
+    for (let n = 0; n < count; n++) twice[2 * n + 1] = x[n + arms + 1];
+    this.#keep(count, 2 * arms);
+    return twice.length === 2 * count ? twice : twice.subarray(0, 2 * count);
   }
 
   /** Half as many values, `latencyOf` of the higher rate late. */
   downsample(twice: Float64Array, samples: Float64Array): void {
     const { arms } = this.#taps;
+    const count = samples.length;
     const x = this.#extended(twice, 4 * arms - 1);
     // The outer taps see every second value, the middle one the others.
-    const outer = new Float64Array(samples.length + 2 * arms - 1);
-    for (let n = 0; n < outer.length; n++) outer[n] = x[2 * n + 1];
-    outerTaps(this.#taps, outer, samples, 1, samples.length, 1);
-    for (let n = 0; n < samples.length; n++) samples[n] += 0.5 * x[2 * (n + arms)];
+    const needed = count + 2 * arms - 1;
+    this.#outer = atLeast(this.#outer, needed);
+    const outer = this.#outer;
+    for (let n = 0; n < needed; n++) outer[n] = x[2 * n + 1];
+    outerTaps(this.#taps, outer, samples, 1, count, 1);
+    for (let n = 0; n < count; n++) samples[n] += 0.5 * x[2 * (n + arms)];
+    this.#keep(twice.length, 4 * arms - 1);
   }
+}
+
+/** The same memory, or more of it. @param kept so many of its values are taken along */
+function atLeast(
+  memory: Float64Array<ArrayBuffer>,
+  count: number,
+  kept = 0,
+): Float64Array<ArrayBuffer> {
+  if (memory.length >= count) return memory;
+  const more = new Float64Array(count);
+  more.set(memory.subarray(0, kept));
+  return more;
 }

@@ -1,6 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
 import { Biquad } from './biquad.ts';
+import { Cascade } from './cascade.ts';
 import { fadeTable } from './fade.ts';
+import { bell } from './filters.ts';
+import { brisk, gentle, HalfBand, steep } from './half-band.ts';
 import { seededRandom } from './random.ts';
 import { delayTaps, interpolationWeights, movingPhases, movingTable, movingTaps } from './sinc.ts';
 import { hannWindow, nextPowerOfTwo, RealFft } from './spectrum.ts';
@@ -82,6 +85,50 @@ describe('a biquad', () => {
     impulse[0] = 0;
     for (let n = 0; n < 100; n++) filter.process(impulse, output, 128);
     expect(output.every((value) => value === 0)).toBe(true);
+  });
+});
+
+describe('a cascade', () => {
+  test.each([0, 1, 2, 3, 4, 5])('of %d sections does what they do one after the other', (count) => {
+    const random = seededRandom(7 + count);
+    const coefficients = Array.from({ length: count }, (_, n) =>
+      bell(200 * (n + 1), n % 2 ? 6 : -4, 0.7 + n, 48_000),
+    );
+    const cascade = new Cascade(coefficients);
+    const sections = coefficients.map((one) => new Biquad(one));
+    for (const length of [1, 777, 4096]) {
+      // Silence at its end, where states die away.
+      const sound = Float64Array.from({ length }, (_, n) => (n < 3000 ? random() - 0.5 : 0));
+      const wanted = sound.slice();
+      for (const section of sections) section.process(wanted, wanted, length);
+      cascade.process(sound);
+      expect(sound).toEqual(wanted);
+      expect(cascade.state).toEqual(sections.flatMap(({ state }) => state));
+    }
+  });
+});
+
+describe('a half-band filter', () => {
+  test.each([steep, brisk, gentle])('does the same in pieces of any size', (taps) => {
+    const random = seededRandom(9);
+    const sound = Float64Array.from({ length: 5000 }, () => random() - 0.5);
+    const whole = new HalfBand(taps).upsample(sound).slice();
+    const back = new Float64Array(5000);
+    new HalfBand(taps).downsample(whole, back);
+    const [up, down] = [new HalfBand(taps), new HalfBand(taps)];
+    const [pieces, halves] = [new Float64Array(10_000), new Float64Array(5000)];
+    const sizes = [1, 2, 3, 1200, 5, 3000, 700, 89];
+    let at = 0;
+    for (const size of sizes) {
+      const twice = up.upsample(sound.subarray(at, at + size));
+      expect(twice).toHaveLength(2 * size);
+      pieces.set(twice, 2 * at);
+      down.downsample(twice, halves.subarray(at, at + size));
+      at += size;
+    }
+    expect(at).toBe(5000);
+    expect(pieces).toEqual(whole);
+    expect(halves).toEqual(back);
   });
 });
 

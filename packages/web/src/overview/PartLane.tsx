@@ -6,7 +6,7 @@ import type { MoveTarget } from '@pannet/core/song/moves-of';
 import { movingWords } from '@pannet/core/song/settings';
 import type { Part } from '@pannet/core/song/song';
 import { Trash } from '@phosphor-icons/react';
-import { memo, useRef, type MouseEvent } from 'react';
+import { memo, useCallback, useRef, type MouseEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { familyMarks } from '../parts/family-marks.tsx';
 import {
@@ -60,6 +60,13 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   const sortable = useSortable({ id: `part/${part.id}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition } =
     sortable;
+  const hold = useCallback(
+    (node: HTMLDivElement | null) => {
+      lane.current = node;
+      setNodeRef(node);
+    },
+    [setNodeRef],
+  );
   const rateHz = useRate();
   const moves = useSession(useShallow(({ shown }) => movesOfPart(shown, part)));
   const waiting = useSession(useShallow(({ shown }) => waitingMoves(shown, part)));
@@ -85,12 +92,12 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   const takes = part.takes.length;
   return (
     <div
-      ref={setNodeRef}
-      className={`part-lane row-of-many${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
+      ref={hold}
+      className={`part-lane${visible ? '' : ' row-of-many'}${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-testid={`lane-${part.name}`}
     >
-      <div ref={lane} className="lane-wave" style={{ height: laneHeight }}>
+      <div className="lane-wave" style={{ height: laneHeight }}>
         {visible && width > 0 && (
           <LaneWave part={part} width={width} frames={frames} onPress={select} />
         )}
