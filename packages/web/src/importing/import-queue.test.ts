@@ -172,8 +172,8 @@ describe('files that are dropped', () => {
     await found('two.wav', 2);
     await found('five.wav', 5);
     expect(names()).toEqual(['one', 'two', 'three', 'four', 'five']);
-    for (const name of ['one', 'two', 'three', 'four', 'five']) {
-      FakeUpload.of(`${name}.wav`).answer();
+    for (const [n, name] of ['one', 'two', 'three', 'four', 'five'].entries()) {
+      FakeUpload.of(`${name}.wav`).answer(201, recordingOf(n + 1));
       await idle();
     }
     expect(FakeUpload.all.some(({ aborted }) => aborted)).toBe(false);
@@ -198,7 +198,7 @@ describe('files that are dropped', () => {
     expect(saved).toEqual([]);
     expect(open.session.store.getState().saving).toEqual({ kind: 'saving' });
     // Another one that is there does not pass the first.
-    FakeUpload.of('two.wav').answer();
+    FakeUpload.of('two.wav').answer(201, recordingOf(2));
     await idle();
     expect(saved).toEqual([]);
     FakeUpload.of('one.wav').answer();
@@ -275,6 +275,26 @@ describe('files that are dropped', () => {
       '“two.wav” could not be kept, and is gone from the song: It is broken.',
     );
     expect(saved.flat()).toEqual(['import one.wav']);
+  });
+
+  test('a file that was changed or moved while it was sent leaves the song, and that is said', async () => {
+    const [one, two] = [wavOf('one.wav'), wavOf('two.wav')];
+    await queue.bring([one, two]);
+    await idle();
+    await found('one.wav', 1);
+    await found('two.wav', 2);
+    FakeUpload.of('one.wav').answer(201, recordingOf(9));
+    const gone = () => ({ arrayBuffer: () => Promise.reject(new Error('NotReadableError')) });
+    Object.assign(two, { slice: gone });
+    FakeUpload.of('two.wav').onerror?.();
+    await idle();
+    expect(names()).toEqual([]);
+    expect(sentences().toSorted()).toEqual(
+      ['one', 'two'].map(
+        (name) =>
+          `“${name}.wav” could not be kept, and is gone from the song: it was changed or moved while it was sent.`,
+      ),
+    );
   });
 
   test('what is sure finds its place at once; the rest is asked when all of the drop is there, and is one step', async () => {

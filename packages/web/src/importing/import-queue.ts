@@ -145,8 +145,8 @@ export class ImportQueue {
         next.done();
         this.#running--;
         if (outcome) this.#say(outcome);
-        const isSent = ![...this.#sending.values()].some(({ file }) => file === next.file);
-        if (isSent) this.#finish(next.file);
+        const isBeingSent = [...this.#sending.values()].some(({ file }) => file === next.file);
+        if (!isBeingSent) this.#finish(next.file);
         if (--next.drop.left === 0) this.#settle(next.drop);
         this.#next();
       });
@@ -223,7 +223,7 @@ export class ImportQueue {
       return refused(
         wasStopped(error)
           ? `“${fileName}” was stopped; nothing of it was kept.`
-          : `“${fileName}”: ${sentenceOf(error)}`,
+          : `“${fileName}”: ${sentenceOf(error)} Drop it again.`,
       );
     }
   }

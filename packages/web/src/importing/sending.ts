@@ -23,6 +23,18 @@ function mayPass(error: unknown): boolean {
   return [401, 408, 429].includes(error.status) || error.status >= 500;
 }
 
+const changed = 'it was changed or moved while it was sent.';
+
+function isReadable(file: File): Promise<boolean> {
+  return file
+    .slice(0, 1)
+    .arrayBuffer()
+    .then(
+      () => true,
+      () => false,
+    );
+}
+
 /**
  * Sends a recording, and before it what it was made from; again, a little later each time, for as long as that may help.
  * Throws an AbortError when stopped, and what the server says where it will not have it.
@@ -43,10 +55,15 @@ export async function sendRecording(
         await uploadOriginal(file, signal, (share) => tell((share * file.size) / all));
         sent = file.size;
       }
-      await uploadRecording(wav, signal, (share) => tell((sent + share * wav.size) / all));
+      const { hash } = await uploadRecording(wav, signal, (share) =>
+        tell((sent + share * wav.size) / all),
+      );
+      if (hash !== recording.hash) throw new Error(changed);
       return;
     } catch (error) {
       if (!mayPass(error)) throw error;
+      // A file that is gone from where it was looks like a server that is.
+      if (!(await isReadable(wav)) || !(await isReadable(file))) throw new Error(changed);
       if (error instanceof Refused && error.status === 401) signedOut();
       tell(sent / all, sentenceOf(error));
       await pause(wait, signal);

@@ -330,7 +330,7 @@ export class SongSession {
 
   /** Signed out while something else was sent. */
   signedOut(): void {
-    this.store.setState({ saving: { kind: 'signed-out' } });
+    if (this.#maySend()) this.store.setState({ saving: { kind: 'signed-out' } });
   }
 
   async #sendBatch(batch: readonly LoggedCommand[]): Promise<void> {
