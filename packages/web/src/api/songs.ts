@@ -1,7 +1,7 @@
 import type { Command, LoggedCommand } from '@pannet/core/song/commands';
 import type { Song } from '@pannet/core/song/song';
 import * as z from 'zod/mini';
-import { request } from './request.ts';
+import { Refused, request } from './request.ts';
 
 // What is looked at here is what is relied on; a document is read by its own description, by whoever opens it.
 
@@ -62,6 +62,23 @@ export const sendCommands = (id: string, baseRevision: number, commands: readonl
       edits,
     })),
   });
+
+/** Gives a song another title, as a step of its work. What was done to it since it was listed does not stand in the way of that. */
+export async function renameSong(
+  { id, revision }: Pick<SongSummary, 'id' | 'revision'>,
+  title: string,
+): Promise<void> {
+  const edits = [{ kind: 'set-title', title } as const];
+  const step: Command = { id: crypto.randomUUID(), name: `title: ${title}`, role: 'do', edits };
+  try {
+    await sendCommands(id, revision, [step]);
+  } catch (error) {
+    if (!(error instanceof Refused) || error.failure.code !== 'other-revision') throw error;
+    const { revision: now } = error.document;
+    if (typeof now !== 'number') throw error;
+    await sendCommands(id, now, [step]);
+  }
+}
 
 const shareAt = (id: string, name: string) => `${at(id)}/shares/${encodeURIComponent(name)}`;
 export const listShares = (id: string) => request('GET', `${at(id)}/shares`, shares);

@@ -14,8 +14,8 @@ import {
   createSong,
   deleteSong,
   listSongs,
+  renameSong,
   restoreSong,
-  sendCommands,
   type SongSummary,
 } from '../api/songs.ts';
 import { say } from '../controls/notices.ts';
@@ -133,16 +133,7 @@ function SongRow({ song, onChanged, onDelete }: RowProps) {
     const title = renaming?.trim();
     setRenaming(null);
     if (!title || title === song.title) return;
-    const edits = [{ kind: 'set-title', title } as const];
-    const command = {
-      id: crypto.randomUUID(),
-      name: `title: ${title}`,
-      role: 'do',
-      edits,
-    } as const;
-    await sendCommands(song.id, song.revision, [command]).catch((error: unknown) =>
-      say(sentenceOf(error)),
-    );
+    await renameSong(song, title).catch((error: unknown) => say(sentenceOf(error)));
     onChanged();
   };
   return (
