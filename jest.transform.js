@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { createTransformer } from '@swc/jest';
 
 /**
@@ -16,7 +17,11 @@ export default {
       ...swc,
       process: (...given) => withGlobals(swc.process(...given)),
       processAsync: async (...given) => withGlobals(await swc.processAsync(...given)),
-      getCacheKey: (...given) => `${swc.getCacheKey(...given)}${once.length}`,
+      getCacheKey: (...given) =>
+        createHash('sha256')
+          .update(swc.getCacheKey(...given))
+          .update(once)
+          .digest('hex'),
     };
   },
 };

@@ -78,13 +78,9 @@ test('drop a take, make it wide, hear it, export it: what plays is what is writt
   await expect(page.getByText(/tuning \d voice/)).toBeHidden();
   await expect(page.getByText('saved', { exact: true })).toBeVisible();
 
-  const stretches = [
-    { start: 0, frames: 10 * rate },
-    { start: 3 * rate + 77, frames: 4 * rate },
-    { start: 11 * rate + 12_345, frames: 4 * rate },
-  ];
+  const starts = [0, 3 * rate + 77, 11 * rate + 12_345];
   const heard = [];
-  for (const { start, frames } of stretches) heard.push(await tap(page, start, frames));
+  for (const start of starts) heard.push(await tap(page, start, 10 * rate));
 
   await page.getByRole('button', { name: 'Export', exact: true }).click();
   await page.getByRole('button', { name: 'Render 1 stem' }).click();
@@ -112,15 +108,15 @@ test('drop a take, make it wide, hear it, export it: what plays is what is writt
   const written = foreign.getSamples(false, Int32Array) as unknown as Int32Array[];
   expect(written[0]).toHaveLength(seconds * rate);
 
-  for (const [n, { frame, left: l, right: r }] of heard.entries()) {
-    expect(l).toHaveLength(stretches[n].frames);
+  for (const { frame, left: l, right: r } of heard) {
+    expect(l).toHaveLength(10 * rate);
     let wrong = 0;
     for (let n = 0; n < l.length; n++)
       if (steps24(l[n]) !== written[0][frame + n] || steps24(r[n]) !== written[1][frame + n])
         wrong++;
     expect(wrong, `from frame ${frame}`).toBe(0);
   }
-  expect(heard.map(({ frame }) => frame)).toEqual(stretches.map(({ start }) => start));
+  expect(heard.map(({ frame }) => frame)).toEqual(starts);
 
   // The command line, from the image file of the same part, in another engine.
   const [imageFile] = await Promise.all([

@@ -30,7 +30,7 @@ const partOf = ({ suits }: Recipe): string => partFor[suits.at(0) ?? 'single lin
 
 /** All of them sound here. */
 const tapFrom = 12 * rate;
-const tapFrames = rate;
+const tapFrames = 2 * rate;
 /** So far is a delay told apart. */
 const leadMs = 0.3;
 

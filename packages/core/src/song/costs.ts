@@ -3,8 +3,8 @@ import { isFrozen } from './frozen.ts';
 import type { Part, Room, Song } from './song.ts';
 
 /**
- * How much of a core playing takes, in percent, about: `./pannet bench` on one machine, rounded. What counts is what costs most,
- * not how much.
+ * How much of a core playing takes, in percent, about: `./pannet bench` on one machine, rounded. Another machine takes more or
+ * less: what costs more than what is all that is told of it.
  */
 const percents = { voice: 0.1, wandering: 0.1, tuned: 0.5, chain: 2.2 } as const;
 const ofRoom: Readonly<Record<Room['kind'], number>> = {
@@ -16,13 +16,6 @@ const ofRoom: Readonly<Record<Room['kind'], number>> = {
   echo: 0.5,
   own: 3,
 };
-
-/** Something that is worked out anew whenever it plays, and could be frozen. */
-export interface Cost {
-  readonly thing: Part | Room;
-  /** Of a core, about. */
-  readonly percent: number;
-}
 
 function costOfPart({ image }: Part): number {
   // Voices behind one chain share it.
@@ -39,7 +32,7 @@ function costOfPart({ image }: Part): number {
 }
 
 /** What could be frozen with a gain, what costs most first; nothing that is muted, fed by nothing, or frozen as it is. */
-export function costliest(song: Song): readonly Cost[] {
+export function costliest(song: Song): readonly (Part | Room)[] {
   const parts = song.partOrder.map((id) => song.parts[id]).filter(({ muted }) => !muted);
   const rooms = song.rooms.filter(({ muted, feeds }) => !muted && feeds.length > 0);
   const costs = [
@@ -49,5 +42,6 @@ export function costliest(song: Song): readonly Cost[] {
   // A recording that is read costs about as much as a voice that is nothing else.
   return costs
     .filter(({ thing, percent }) => percent > 2 * percents.voice && !isFrozen(song, thing))
-    .sort((a, b) => b.percent - a.percent);
+    .sort((a, b) => b.percent - a.percent)
+    .map(({ thing }) => thing);
 }

@@ -24,13 +24,16 @@ const asked = new Map<string, Promise<Blob | null>>();
 const answers = new Map<string, (file: Blob) => void>();
 let channel: BroadcastChannel | undefined;
 
-function say(said: Said): void {
+/** Listens from now on. */
+function listening(): BroadcastChannel {
   if (!channel) {
     channel = new BroadcastChannel('pannet.files-here');
     channel.onmessage = ({ data }: MessageEvent<Said>) => hear(data);
   }
-  channel.postMessage(said);
+  return channel;
 }
+
+const say = (said: Said) => listening().postMessage(said);
 
 function hear(said: Said): void {
   const { kind, hash } = said;
@@ -47,8 +50,7 @@ const warn = (event: BeforeUnloadEvent) => event.preventDefault();
 export function keepHere(hash: string, file: Blob, sent: Promise<unknown>): void {
   if (here.size === 0) addEventListener('beforeunload', warn);
   here.set(hash, { file, sent });
-  // Who lacks it has to find this page.
-  say({ kind: 'sent', hash });
+  listening();
   const gone = () => {
     here.delete(hash);
     if (here.size === 0) removeEventListener('beforeunload', warn);

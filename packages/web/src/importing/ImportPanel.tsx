@@ -46,6 +46,7 @@ export function ImportPanel({ state, onStop, onDismiss }: Props) {
               size="sm"
               variant="outline-primary"
               aria-label="Stop importing"
+              title="Gives up what is not sent yet: it leaves the song, with what was done to it"
               onClick={onStop}
             >
               Stop

@@ -248,6 +248,19 @@ describe('files that are dropped', () => {
     expect(queue.store.getState()).toMatchObject({ steps: [], done: 1 });
   });
 
+  test('taken back while it is sent, and then stopped, nothing is said to be lost with it', async () => {
+    await queue.bring([wavOf('one.wav')]);
+    await idle();
+    await found('one.wav', 1);
+    open.session.undo();
+    queue.stop();
+    await idle();
+    expect(names()).toEqual([]);
+    expect(sentences()).toEqual(['“one.wav” was stopped; nothing of it was kept.']);
+    expect(saved).toEqual([]);
+    expect(open.session.store.getState()).toMatchObject({ pending: [] });
+  });
+
   test('a server that is gone, or full, is tried again, and why is said; what it will not have leaves the song', async () => {
     await queue.bring([wavOf('one.wav'), wavOf('two.wav')]);
     await idle();

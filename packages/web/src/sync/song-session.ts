@@ -420,8 +420,9 @@ export class SongSession {
     this.#hold(null);
     this.#goBackTo(this.#confirmed);
     const lost: string[] = [];
+    // Where what was taken back is gone itself nothing is lost.
     for (const { inverse: _, ...command } of rest)
-      if (!this.#take(command).ok) lost.push(command.name);
+      if (!this.#take(command).ok && command.role === 'do') lost.push(command.name);
     this.#keep();
     return lost;
   }
