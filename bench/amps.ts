@@ -106,7 +106,7 @@ export async function ampSpeed({ mono, folder }: Material): Promise<void> {
   const share = median(whole) / 20;
   row(
     'amp chain, drive to cabinet',
-    `${(100 * share).toFixed(1)} % of a core; 16 of them ${(1600 * share).toFixed(0)} % (mark 70); 12 × 240 s would take ${(12 * 240 * share).toFixed(0)} s (mark 60)`,
+    `${(100 * share).toFixed(1)} % of a core; 16 of them ${(1600 * share).toFixed(0)} % (mark 70)`,
   );
 
   const [file, response] = [join(folder, 'dry.wav'), join(folder, 'cabinet.wav')];

@@ -38,8 +38,6 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
   const all = stemIds(song);
   const ids = all.filter((id) => chosen.includes(id));
   const names = exportNames(song, ids);
-  /** All parts that are needed: those of groups and rooms, too. */
-  const needed = ids.flatMap((id) => stemOf(song, id).partIds);
   const run = async () => {
     const stop = new AbortController();
     stopper.current = stop;
@@ -48,7 +46,7 @@ export function ExportDialog({ onClose }: { readonly onClose: () => void }) {
       const files = await exportStems(
         song,
         ids,
-        open.playback.wholeSplices(song, [...new Set(needed)]),
+        (partIds) => open.playback.wholeSplices(song, partIds),
         stop.signal,
         (share) => setStage({ kind: 'rendering', share }),
       );

@@ -2,46 +2,70 @@ import type { Song } from '@pannet/core/song/song';
 import { Zip, ZipPassThrough } from 'fflate';
 import type { KnownSplices } from '../playback/known-splices.ts';
 import { ask, question } from '../workers/ask.ts';
-import type { ExportJob, ExportStep } from './export.worker.ts';
-import { exportNames } from './stems.ts';
+import type { ExportJob, ExportNotes, ExportStep } from './export.worker.ts';
+import { exportNames, stemOf } from './stems.ts';
 
-const exporter = question<ExportJob, null, ExportStep>(
+const exporter = question<ExportJob, ExportNotes, ExportStep>(
   () => new Worker(new URL('./export.worker.ts', import.meta.url), { type: 'module' }),
 );
+
+/** Each worker reads for itself: more of them would ask for more memory than they save time. */
+const mostWorkers = 4;
 
 export interface ExportedFile {
   readonly stemId: string;
   readonly fileName: string;
   readonly blob: Blob;
-  readonly notes: readonly string[];
+  readonly notes: ExportNotes;
 }
 
-/** Renders stems to files in a worker. Rejects with an AbortError when stopped. */
-export function exportStems(
+/**
+ * Renders stems to files, several at once where there are cores for it, each in a worker of its own. Rejects with an
+ * AbortError when stopped; where one of them cannot be written, the others are given up.
+ * @param splicesOf those of these parts that were planned already
+ * @param progress told the share of all that is done
+ */
+export async function exportStems(
   song: Song,
   stemIds: readonly string[],
-  splices: KnownSplices,
+  splicesOf: (partIds: readonly string[]) => KnownSplices,
   signal: AbortSignal,
   progress: (share: number) => void,
 ): Promise<ExportedFile[]> {
   const names = exportNames(song, stemIds);
-  const pieces = new Map<string, BlobPart[]>(stemIds.map((id) => [id, []]));
+  const shares = stemIds.map(() => 0);
+  const failed = new AbortController();
+  const stop = AbortSignal.any([signal, failed.signal]);
   const files: ExportedFile[] = [];
-  const take = (step: ExportStep) => {
-    if (step.kind === 'bytes') {
-      pieces.get(step.stemId)?.push(step.bytes);
-      progress(step.share);
-      return;
-    }
-    files.push({
-      stemId: step.stemId,
-      fileName: names[stemIds.indexOf(step.stemId)],
-      blob: new Blob(pieces.get(step.stemId), { type: 'audio/wav' }),
-      notes: step.notes,
-    });
-    pieces.delete(step.stemId);
+  const exportOne = async (n: number) => {
+    const pieces: BlobPart[] = [];
+    const take = ({ bytes, share }: ExportStep) => {
+      pieces.push(bytes);
+      shares[n] = share;
+      progress(shares.reduce((sum, each) => sum + each, 0) / shares.length);
+    };
+    const stemId = stemIds[n];
+    const splices = splicesOf(stemOf(song, stemId).partIds);
+    const notes = await ask(exporter, { song, stemId, splices }, { signal: stop, progress: take });
+    files[n] = {
+      stemId,
+      fileName: names[n],
+      blob: new Blob(pieces, { type: 'audio/wav' }),
+      notes,
+    };
   };
-  return ask(exporter, { song, stemIds, splices }, { signal, progress: take }).then(() => files);
+  const waiting = stemIds.keys();
+  const work = async () => {
+    for (const n of waiting) await exportOne(n);
+  };
+  const workers = Math.min(navigator.hardwareConcurrency, mostWorkers, stemIds.length);
+  try {
+    await Promise.all(Array.from({ length: workers }, work));
+  } catch (error) {
+    failed.abort();
+    throw error;
+  }
+  return files;
 }
 
 /** All files in one, stored as they are: audio does not compress. */

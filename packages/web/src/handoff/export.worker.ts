@@ -14,32 +14,24 @@ import { writeWav } from './write-wav.ts';
 
 export interface ExportJob {
   readonly song: Song;
-  /** As `stemIds` names them. */
-  readonly stemIds: readonly string[];
+  /** As `stemIds` names it. */
+  readonly stemId: string;
   /** Splices that were planned already. */
   readonly splices: KnownSplices;
 }
 
-/** What is written of a file as it is rendered, and what is to be said of it when it is whole. */
-export type ExportStep =
-  | {
-      readonly kind: 'bytes';
-      readonly stemId: string;
-      readonly bytes: Uint8Array<ArrayBuffer>;
-      readonly share: number;
-    }
-  | { readonly kind: 'finished'; readonly stemId: string; readonly notes: readonly string[] };
+/** What is written of a file as it is rendered, and the share of it that is. */
+export interface ExportStep {
+  readonly bytes: Uint8Array<ArrayBuffer>;
+  readonly share: number;
+}
 
-const reader = new RecordingReader(48e6, 8);
-type Tell = (step: ExportStep, transfer?: Transferable[]) => void;
+/** What is to be said of a file when it is whole. */
+export type ExportNotes = readonly string[];
+
+const reader = new RecordingReader(24e6, 8);
 /** Quieter than this nobody misses a tail: common practice. */
 const audibleTailDb = -90;
-
-answer<ExportJob, null, ExportStep>(async ({ song, stemIds, splices }, tell) => {
-  for (const [n, id] of stemIds.entries())
-    await exportStem(song, id, splices, tell, (share) => (n + share) / stemIds.length);
-  return null;
-});
 
 /** What is rendered for a stem, how long it is, and in which bits it is written. */
 async function toRender(song: Song, id: string, splices: KnownSplices) {
@@ -66,16 +58,10 @@ async function toRender(song: Song, id: string, splices: KnownSplices) {
 }
 
 /** The same renderer that plays; the source's rate and length, 24 bits, or float if the source is. */
-async function exportStem(
-  song: Song,
-  stemId: string,
-  splices: KnownSplices,
-  tell: Tell,
-  overall: (share: number) => number,
-): Promise<void> {
+answer<ExportJob, ExportNotes, ExportStep>(async ({ song, stemId, splices }, tell) => {
   const { plan, root, name, frames, end, bits } = await toRender(song, stemId, splices);
   const clipped = await writeWav(name, { plan, root, frames, bits }, reader.load, (bytes, share) =>
-    tell({ kind: 'bytes', stemId, bytes, share: overall(share) }, [bytes.buffer]),
+    tell({ bytes, share }, [bytes.buffer]),
   );
   const notes: string[] = [];
   let tail = 0;
@@ -90,5 +76,5 @@ async function exportStem(
     notes.push(
       `${clipped} samples lie over full scale and were held there: lower the level or trim.`,
     );
-  tell({ kind: 'finished', stemId, notes });
-}
+  return notes;
+});
