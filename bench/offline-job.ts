@@ -21,14 +21,16 @@ function chainPart(part: number): Image {
 const images = { tuned: (part: number) => tunedParts(3, part), chain: chainPart };
 export type OfflineImage = keyof typeof images;
 
-/** Renders so many parts of 240 s, each of three tuned voices or of one chain, as a worker that exports them would. */
+/** Renders so many parts of 240 s, each of three tuned voices or of one chain, as a worker that exports them would; says how many seconds that took. */
 const kind = process.argv[2] as OfflineImage;
 const parts = Number(process.argv[3]);
 const { mono, folder } = await makeMaterial();
 rmSync(folder, { recursive: true, force: true });
 const take = mono.subarray(0, 240 * rateHz);
+const begun = performance.now();
 for (let n = 0; n < parts; n++) {
   const { plan, load } = await planOf([take], () => images[kind](n));
   for await (const { left } of renderPart(plan, 'p0', load, 0, take.length))
     if (left.length === 0) throw new Error('An empty block.');
 }
+console.log((performance.now() - begun) / 1000);

@@ -59,7 +59,7 @@ export function bodySections(
 }
 
 /** How long its filters alone remember, in frames. */
-export function toneMemory(body: Body, rateHz: number, ratio: number): number {
+function toneMemory(body: Body, rateHz: number, ratio: number): number {
   return filterMemory(bodySections(body, rateHz, ratio));
 }
 
@@ -77,6 +77,17 @@ export function bodyMemory(body: Body, rateHz: number, ratio: number): number {
   if (body.squashPercent === 0) return filters;
   const highest = highestPeak(body, rateHz, ratio);
   return filters + followerMemory(attackMs, body.recoveryMs, floorDb, highest, rateHz);
+}
+
+/** What is played has peaks that are no softer than this. */
+const usualPeak = 0.125;
+
+/** How long it remembers, in frames, where nothing soft is played: until its filters forget, and the highest peak has fallen under those that are usual. */
+export function usuallyForgotten(body: Body, rateHz: number, ratio: number): number {
+  const filters = toneMemory(body, rateHz, ratio);
+  if (body.squashPercent === 0) return filters;
+  const falls = Math.log(highestPeak(body, rateHz, ratio) / usualPeak);
+  return Math.max(filters, (falls * body.recoveryMs * rateHz) / 1000);
 }
 
 /** Two followers this near to each other squash alike, to −130 dB. */

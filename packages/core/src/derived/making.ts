@@ -1,4 +1,4 @@
-import { bodyMemory, BodyRun, toneMemory } from '../amps/body.ts';
+import { bodyMemory, BodyRun, usuallyForgotten } from '../amps/body.ts';
 import { impulseSamples } from '../amps/cabinet-response.ts';
 import { builtImpulseFrames, cabinetImpulse } from '../amps/cabinet.ts';
 import { DriveRun, type DriveAt } from '../amps/drive.ts';
@@ -165,24 +165,24 @@ function makeBlock(
     case 'worn':
       return wear(input, behind, start, count, step.worn, rateHz, step.seed);
     case 'drive': {
-      const samples = Float64Array.from(input);
+      const samples = new Float64Array(input);
       new DriveRun(step.drive, driveAlong(step, rateHz), start - behind).process(samples);
       const from = behind + DriveRun.latencyFrames;
-      return Float32Array.from(samples.subarray(from, from + count));
+      return new Float32Array(samples.subarray(from, from + count));
     }
     case 'colour': {
-      const samples = Float64Array.from(input);
+      const samples = new Float64Array(input);
       new ColourRun(step.colour, step.peak, rateHz).process(samples);
       const from = behind + ColourRun.latencyFrames;
-      return Float32Array.from(samples.subarray(from, from + count));
+      return new Float32Array(samples.subarray(from, from + count));
     }
     case 'preparation':
     case 'body':
     case 'tone':
     case 'opening': {
-      const samples = Float64Array.from(input);
+      const samples = new Float64Array(input);
       runOf(step, rateHz).process(samples);
-      return Float32Array.from(samples.subarray(behind, behind + count));
+      return new Float32Array(samples.subarray(behind, behind + count));
     }
   }
 }
@@ -278,7 +278,7 @@ class RunningSources {
 
   /**
    * A body forgets all that was before a peak which is higher than what is left of those: it begins as far before a segment as its sound asks
-   * for, so that one that is turned is heard soon.
+   * for, so that one that is turned is heard soon. Mostly the first try is far enough; where it is not, something soft is played, and for long.
    */
   async #settled(
     { step, rateHz }: RunningSource & { readonly step: BodyStep },
@@ -287,13 +287,13 @@ class RunningSources {
     length: number,
   ): Promise<BodyRun> {
     const most = ceil(stepMemory(step, rateHz) / length);
-    let back = max(1, ceil(toneMemory(step.body, rateHz, step.ratio) / length));
+    let back = max(1, ceil(usuallyForgotten(step.body, rateHz, step.ratio) / length));
     for (;;) {
       const run = new BodyRun(step.body, rateHz, step.ratio);
       for (let at = max(0, segment - back); at < segment; at++) run.hear(await heard(at));
       // From the beginning on nothing was before.
       if (segment <= back || back >= most || run.settled) return run;
-      back = min(most, 2 * back);
+      back = min(most, 4 * back);
     }
   }
 
@@ -302,7 +302,7 @@ class RunningSources {
     const length = blockLength(source);
     const read = framesReader(from, this.#load);
     const heard = async (at: number) =>
-      Float64Array.from(await read(at * length, min(length, frames - at * length)));
+      new Float64Array(await read(at * length, min(length, frames - at * length)));
     const memory = ceil(stepMemory(step, rateHz) / length);
     const blocks = isShortBody(source) ? blockFrames / length : 2 ** ceil(log2(memory));
     const segment = floor(index / blocks) * blocks;
@@ -324,7 +324,7 @@ class RunningSources {
       run.process(samples);
       if (at === index) {
         if (index + 1 < segment + blocks) this.#keep(`${source.key}/${index + 1}`, run.state);
-        return Float32Array.from(samples);
+        return new Float32Array(samples);
       }
       at++;
       if (at > segment) this.#keep(`${source.key}/${at}`, run.state);

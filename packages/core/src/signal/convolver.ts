@@ -34,8 +34,7 @@ export class Convolver {
     const { reach } = this;
     const output = new Float32Array(count);
     const run = this.#size - reach;
-    const samples = this.#fft.createComplexArray();
-    const spectrum = this.#fft.createComplexArray();
+    const { samples, spectrum } = workOf(this.#fft);
     const kernel = this.#kernel;
     for (let from = 0; from < count; from += 2 * run) {
       const second = from + run < count ? from + run : input.length;
@@ -58,6 +57,17 @@ export class Convolver {
     }
     return output;
   }
+}
+
+/** What is worked in, for each size: it is as large as a block, and one stretch is filtered after the other. */
+const works = new WeakMap<FFT, { readonly samples: number[]; readonly spectrum: number[] }>();
+
+function workOf(fft: FFT) {
+  const kept = works.get(fft);
+  if (kept) return kept;
+  const work = { samples: fft.createComplexArray(), spectrum: fft.createComplexArray() };
+  works.set(fft, work);
+  return work;
 }
 
 /** The size of a transform with which so many frames take least: its own work, by how often it is done. */
