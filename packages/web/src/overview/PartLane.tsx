@@ -6,7 +6,7 @@ import type { MoveTarget } from '@pannet/core/song/moves-of';
 import { movingWords } from '@pannet/core/song/settings';
 import type { Part } from '@pannet/core/song/song';
 import { Trash } from '@phosphor-icons/react';
-import { memo, useCallback, useRef, type MouseEvent } from 'react';
+import { memo, useCallback, useRef, useState, type MouseEvent, type RefObject } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { familyMarks } from '../parts/family-marks.tsx';
 import {
@@ -45,7 +45,6 @@ interface Props {
 export const PartLane = memo(function PartLane({ part, depth, width, frames }: Props) {
   const open = useOpenSong();
   const lane = useRef<HTMLDivElement>(null);
-  const visible = useVisible(lane);
   const { partIds, partId } = useSelection();
   const selected = partIds.includes(part.id);
   const heard = usePlayback(
@@ -93,13 +92,13 @@ export const PartLane = memo(function PartLane({ part, depth, width, frames }: P
   return (
     <div
       ref={hold}
-      className={`part-lane${visible ? '' : ' row-of-many'}${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
+      className={`part-lane${selected ? ' selected' : ''}${part.muted || !heard ? ' unheard' : ''}`}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-testid={`lane-${part.name}`}
     >
       <div className="lane-wave" style={{ height: laneHeight }}>
-        {visible && width > 0 && (
-          <LaneWave part={part} width={width} frames={frames} onPress={select} />
+        {width > 0 && (
+          <LaneWave part={part} lane={lane} width={width} frames={frames} onPress={select} />
         )}
       </div>
       {selected && <ShiftBars part={part} width={width} />}
@@ -170,22 +169,29 @@ function WaitingMove({ part, target }: { readonly part: Part; readonly target: M
 
 interface WaveProps {
   readonly part: Part;
+  readonly lane: RefObject<HTMLDivElement | null>;
   readonly width: number;
   readonly frames: number;
   readonly onPress: (event: Pick<MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>) => boolean;
 }
 
-/** The takes of a part over each other, drawn where they sound. */
-function LaneWave({ part, width, frames, onPress }: WaveProps) {
+/**
+ * The takes of a part over each other, drawn where they sound, from when they are first seen. What was drawn stays: each is a layer of its own,
+ * and layers that come and go while all is scrolled are dear.
+ */
+function LaneWave({ part, lane, width, frames, onPress }: WaveProps) {
   const { waves } = useOpenSong();
-  const view = useTimeView();
+  const visible = useVisible(lane);
+  const [drawn, setDrawn] = useState(visible);
+  if (visible && !drawn) setDrawn(true);
+  const view = useTimeView(visible);
   const recordings = useRecordings();
   const rateHz = useRate();
   const handlers = useSeekAndLoop(view, width, frames, onPress);
   const { tint } = familyMarks[part.family];
   return (
     <div className="lane-waves" {...handlers}>
-      {part.takes.map((take) => (
+      {(drawn ? part.takes : []).map((take) => (
         <TakeOutline
           key={take.id}
           waves={waves}

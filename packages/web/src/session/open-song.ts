@@ -5,7 +5,7 @@ import type { Monitoring } from '@pannet/core/rendering/monitor';
 import { draftEdits, keptDraft } from '@pannet/core/song/draft-moves';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { rateOf, songFrames, type Part, type Song } from '@pannet/core/song/song';
-import { createContext, useContext, useMemo } from 'react';
+import { createContext, useContext, useEffect, useMemo, useRef } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
@@ -409,9 +409,16 @@ export function useSelection(): Selection {
   return useStore(useOpenSong().selection);
 }
 
-/** What of the song is drawn over time. */
-export function useTimeView(): TimeView {
-  const { view } = useStore(useOpenSong().view);
+/**
+ * What of the song is drawn over time.
+ * @param seen while it is not, what was drawn last stays: what is far off the screen is not drawn anew with each step of a zoom
+ */
+export function useTimeView(seen = true): TimeView {
+  const last = useRef<TimeView | null>(null);
+  const view = useStore(useOpenSong().view, ({ view: now }) => (seen ? now : last.current));
+  useEffect(() => {
+    last.current = view;
+  });
   const frames = useSession(({ shown }) => songFrames(shown));
   const whole = useMemo(() => wholeView(frames), [frames]);
   return view && view.to <= whole.to ? view : whole;

@@ -69,8 +69,10 @@ export function drawWave(
     let least = Infinity;
     let most = -Infinity;
     for (let n = from; n < to; n++) {
-      least = Math.min(least, stretch ? data[n] : data[2 * n]);
-      most = Math.max(most, stretch ? data[n] : data[2 * n + 1]);
+      const low = stretch ? data[n] : data[2 * n];
+      const high = stretch ? data[n] : data[2 * n + 1];
+      if (low < least) least = low;
+      if (high > most) most = high;
     }
     context.moveTo(px + 0.5, y(most));
     context.lineTo(px + 0.5, y(least) + 0.5);
