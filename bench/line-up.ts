@@ -1,5 +1,7 @@
 import { makingLoader } from '@pannet/core/derived/making';
 import { arrangedSource } from '@pannet/core/derived/take-source';
+import { Biquad } from '@pannet/core/signal/biquad';
+import { highShelf } from '@pannet/core/signal/filters';
 import { fftOf, nextPowerOfTwo } from '@pannet/core/signal/spectrum';
 import { seededRandom } from '@pannet/core/signal/random';
 import { blockFrames, framesReader } from '@pannet/core/sources/blocks';
@@ -11,7 +13,7 @@ import { rateHz, type Material } from './material.ts';
 import { fetchRecordings, samplesPackage } from './recordings.ts';
 import { median as middle, ownSeconds, row } from './timing.ts';
 
-const { abs, floor, min, round } = Math;
+const { abs, floor, max, min, round } = Math;
 
 const inMs = (frames: number) => (frames / rateHz) * 1000;
 const inFrames = (ms: number) => round((ms * rateHz) / 1000);
@@ -31,7 +33,18 @@ interface Performed {
   readonly late: readonly number[];
 }
 
-/** A recording whose notes were moved by up to 18 ms each, all of it by an offset, perhaps turned over. */
+/** Another microphone, farther away: softer, brighter, with noise 45 dB under its peak. In place. */
+function recordedAnew(samples: Float32Array, seed: number): void {
+  const random = seededRandom(seed);
+  const toned = new Float64Array(samples.length);
+  new Biquad(highShelf(2500, 3, 0.7, rateHz)).process(samples, toned, toned.length);
+  const peak = toned.reduce((most, value) => max(most, abs(value)), 0);
+  const noise = peak * 10 ** (-45 / 20);
+  for (let n = 0; n < samples.length; n++)
+    samples[n] = 10 ** (-4 / 20) * (toned[n] + noise * (2 * random() - 1));
+}
+
+/** A recording whose notes were moved by up to 18 ms each, all of it by an offset, perhaps turned over; recorded anew. */
 async function performed(
   recording: Float32Array,
   seed: number,
@@ -69,7 +82,9 @@ async function performed(
   const load = makingLoader((_, index) =>
     Promise.resolve(recording.subarray(index * blockFrames, (index + 1) * blockFrames)),
   );
-  return { samples: await framesReader(source, load)(0, source.frames), onsets, late };
+  const samples = await framesReader(source, load)(0, source.frames);
+  recordedAnew(samples, seed);
+  return { samples, onsets, late };
 }
 
 /** Where both lie against each other, by correlating all samples of both: what is found without any path. */
@@ -135,7 +150,7 @@ export async function judgeLiningUp(folder: string): Promise<void> {
       );
       const whole = correlated(take, made.samples);
       left ??= comparison.alien;
-      offset = Math.max(offset, abs(inMs(comparison.offset - (median(made.late) ?? 0))));
+      offset = max(offset, abs(inMs(comparison.offset - (median(made.late) ?? 0))));
       if ((comparison.polarity === 'inverted') !== inverted) turned++;
       sure += comparison.onsets.filter((onset) => onset.sure).length;
       all += comparison.onsets.length;

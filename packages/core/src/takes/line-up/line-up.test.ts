@@ -16,7 +16,7 @@ import { placeOnPath } from './path.ts';
 import { inMemory, performed, type Performance } from './performed.fixture.ts';
 
 const rate = 48_000;
-const { abs, floor, min, sqrt } = Math;
+const { abs, floor, min, PI, sin, sqrt } = Math;
 const inMs = (frames: number) => (frames / rate) * 1000;
 const share = (values: readonly number[], part: number) =>
   [...values].sort((a, b) => a - b)[floor(part * (values.length - 1))];
@@ -69,7 +69,27 @@ function convergence(reference: Float32Array, other: Float32Array): number {
   return sqrt(apart / whole);
 }
 
-const kinds = { plucked, struck: drum, bells } as const;
+/** Low strings that begin softly: each note is nearly like itself a period on, of 13 to 18 ms. */
+const low: Instrument = (_, seed, { rateHz }) => {
+  const random = seededRandom(seed);
+  const samples = new Float64Array(12 * rateHz);
+  for (let n = 0; n < 20; n++) {
+    const hz = 55 * 2 ** (floor(6 * random()) / 12);
+    const begin = floor((0.1 + 0.58 * n + 0.1 * random()) * rateHz);
+    for (let at = 0; at < 0.5 * rateHz && begin + at < samples.length; at++) {
+      const s = at / rateHz;
+      const level = 0.3 * min(1, s / 0.03) * min(1, (0.5 - s) / 0.1);
+      for (let k = 1; k <= 6; k++)
+        samples[begin + at] +=
+          (level / k) *
+          10 ** (-0.4 * k * s) *
+          sin(2 * PI * k * hz * (1 + 2e-4 * k * k) * s + k * n);
+    }
+  }
+  return samples;
+};
+
+const kinds = { plucked, struck: drum, bells, low } as const;
 const lines: Record<string, Float32Array> = {};
 const onsets: Record<string, readonly number[]> = {};
 beforeAll(async () => {

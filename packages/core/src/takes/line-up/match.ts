@@ -146,6 +146,14 @@ const waveBeforeMs = 4;
 const waveAfterMs = 36;
 /** So far from where the beginnings are alike. */
 const waveReachMs = 7;
+/**
+ * Low tones rise slowly, and begin again with each of their periods: beginnings may seem alike some periods off. Where all but the same wave lies
+ * farther away, so much less unlike than anywhere else, that is where it belongs.
+ */
+const waveFarMs = 50;
+const waveSame = 0.995;
+const waveSameThinned = 0.95;
+const waveTold = 0.3;
 /** Only waves that are so alike tell their shift: those of two performances are not, and would mislead. */
 const waveTrusted = 0.75;
 /** A tone is like itself a period on: where it is nearly as alike again, only what is nearest is refined. */
@@ -177,17 +185,49 @@ export async function waveShifts(
   const inFrames = (ms: number) => round((ms * rateHz) / 1000);
   const from = at - inFrames(waveBeforeMs);
   const count = inFrames(waveBeforeMs + waveAfterMs);
-  const reach = inFrames(waveReachMs);
+  // Multiples of what is left out at first.
+  const [reach, wide] = [waveReachMs, waveFarMs].map((ms) => ceil(inFrames(ms) / thinned));
   const place = round(late);
-  // A multiple of what is left out at first.
-  const wide = thinned * ceil(reach / thinned);
   const mine = await readReference(from, count);
-  const other = await readTake(from + place - wide, count + 2 * wide);
-  const likeness = likenessByShift(thin(mine), thin(other), wide / thinned);
-  return {
-    upright: refined(likeliest(likeness, 1), mine, other, place, wide, 1),
-    inverted: refined(likeliest(likeness, -1), mine, other, place, wide, -1),
+  const other = await readTake(from + place - thinned * wide, count + 2 * thinned * wide);
+  const likeness = likenessByShift(thin(mine), thin(other), wide);
+  const near = likeness.subarray(wide - reach, wide + reach + 1);
+  const shifted = (sign: 1 | -1): WaveShift => {
+    const { shift, once } = likeliest(near, sign);
+    const [top, next] = highestPeaks(likeness, sign);
+    const at = (thinnedShift: number) => refined(thinnedShift, mine, other, thinned * wide, sign);
+    const found = (one: Refined, onlyOne: boolean): WaveShift => ({
+      late: place + one.shift,
+      likeness: one.likeness,
+      once: onlyOne,
+    });
+    if (top !== undefined && sign * likeness[top] > waveSameThinned) {
+      const [best, second] = [at(top), next === undefined ? null : at(next)];
+      const rest = second ? 1 - second.likeness : 1;
+      if (best.likeness >= waveSame && 1 - best.likeness <= waveTold * rest)
+        return found(best, true);
+    }
+    // A tone that goes on is like itself farther off, too.
+    const highest = sign * (likeness[top ?? shift + wide - reach] ?? 0);
+    const again = [top, next].some(
+      (peak) =>
+        peak !== undefined &&
+        abs(peak - (shift + wide - reach)) > reach &&
+        sign * likeness[peak] >= waveAgain * highest,
+    );
+    return found(at(shift + wide - reach), once && !again);
   };
+  return { upright: shifted(1), inverted: shifted(-1) };
+}
+
+/** The two highest peaks of all, as shifts. */
+function highestPeaks(all: Float64Array, sign: 1 | -1): (number | undefined)[] {
+  const peaks: number[] = [];
+  for (let shift = 1; shift + 1 < all.length; shift++) {
+    const here = sign * all[shift];
+    if (here > sign * all[shift - 1] && here >= sign * all[shift + 1]) peaks.push(shift);
+  }
+  return peaks.sort((one, other) => sign * (all[other] - all[one])).slice(0, 2);
 }
 
 /** The normalised correlation of what is compared with all that it may be, shift by shift. */
@@ -217,17 +257,22 @@ interface Likeliest {
   readonly once: boolean;
 }
 
+interface Refined {
+  /** In frames. */
+  readonly shift: number;
+  readonly likeness: number;
+}
+
 /** To a frame, round the shift that was found among every fourth. */
 function refined(
-  { shift, once }: Likeliest,
+  thinnedShift: number,
   mine: Float32Array,
   other: Float32Array,
-  place: number,
   wide: number,
   sign: 1 | -1,
-): WaveShift {
-  const first = max(0, shift * thinned - thinned);
-  const last = min(2 * wide, shift * thinned + thinned);
+): Refined {
+  const first = max(0, thinnedShift * thinned - thinned);
+  const last = min(2 * wide, thinnedShift * thinned + thinned);
   const own = energy(mine, 0, mine.length);
   let [best, likeness] = [first, -1];
   for (let at = first; at <= last; at++) {
@@ -237,7 +282,7 @@ function refined(
     const alike = scale > 1e-9 ? (sign * both) / scale : 0;
     if (alike > likeness) [best, likeness] = [at, alike];
   }
-  return { late: place + best - wide, likeness: min(1, max(0, likeness)), once };
+  return { shift: best - wide, likeness: min(1, max(0, likeness)) };
 }
 
 function likeliest(all: Float64Array, sign: 1 | -1): Likeliest {
