@@ -10,7 +10,7 @@ import { fluxOf, onsetsOf } from '@pannet/core/takes/line-up/flux';
 import { lineUp, median, type TakeToRead } from '@pannet/core/takes/line-up/line-up';
 import { placeOnPath } from '@pannet/core/takes/line-up/path';
 import { rateHz, type Material } from './material.ts';
-import { fetchRecordings, samplesPackage } from './recordings.ts';
+import { fetchRecordings, fetchSpoken, samplesPackage, spokenPackage } from './recordings.ts';
 import { median as middle, ownSeconds, row } from './timing.ts';
 
 const { abs, floor, max, min, round } = Math;
@@ -130,11 +130,14 @@ export async function judgeLiningUp(folder: string): Promise<void> {
     row('lining up recordings', `skipped: Debian's ${samplesPackage} could not be fetched`);
     return;
   }
-  for (const { what, samples } of recorded) {
+  const spoken = await fetchSpoken(folder);
+  if (spoken === null) row('lining up speech', `skipped: ${spokenPackage} could not be fetched`);
+  const all = spoken ? [...recorded, { what: 'speech', samples: spoken }] : recorded;
+  for (const { what, samples } of all) {
     const take = samples.subarray(0, 16 * rateHz);
     const apart: number[] = [];
     const only: number[] = [];
-    let [offset, turned, sure, all] = [0, 0, 0, 0];
+    let [offset, turned, sure, count] = [0, 0, 0, 0];
     let left: string | null = null;
     for (const [seed, offsetMs, inverted] of [
       [1, 0, false],
@@ -153,7 +156,7 @@ export async function judgeLiningUp(folder: string): Promise<void> {
       offset = max(offset, abs(inMs(comparison.offset - (median(made.late) ?? 0))));
       if ((comparison.polarity === 'inverted') !== inverted) turned++;
       sure += comparison.onsets.filter((onset) => onset.sure).length;
-      all += comparison.onsets.length;
+      count += comparison.onsets.length;
       for (const [n, at] of made.onsets.entries()) {
         const there = at + made.late[n];
         only.push(abs(inMs(there - whole - at)));
@@ -169,7 +172,7 @@ export async function judgeLiningUp(folder: string): Promise<void> {
     row(
       `lining up ${what}`,
       `${share(apart, 0.5)} ms, 90 % within ${share(apart, 0.9)} (marks 3, 8; by one correlation ${share(only, 0.5)}, ${share(only, 0.9)}); ` +
-        `offset ${offset.toFixed(1)} ms off, polarity wrong ${turned} of 3, ${round((100 * sure) / all)} % sure`,
+        `offset ${offset.toFixed(1)} ms off, polarity wrong ${turned} of 3, ${round((100 * sure) / count)} % sure`,
     );
   }
 }

@@ -71,13 +71,38 @@ export async function labelledRecordings(
   return found;
 }
 
+/** Unpacks a package of Debian's into a folder, once; nothing is installed. */
+function unpacked(name: string, folder: string, into: string): boolean {
+  if (existsSync(join(folder, into))) return true;
+  const words = `cd '${folder}' && apt-get download ${name} && dpkg -x ${name}_*.deb ${into}`;
+  return spawnSync('bash', ['-c', words]).status === 0;
+}
+
+/** Words spoken by a person, under the GPL. */
+export const spokenPackage = 'alsa-utils';
+
+/** Eight of these, one after the other, at the bench's rate; null where they cannot be fetched. */
+export async function fetchSpoken(folder: string): Promise<Float32Array | null> {
+  if (!unpacked(spokenPackage, folder, 'spoken')) return null;
+  const files = readdirSync(join(folder, 'spoken'), { recursive: true, encoding: 'utf8' })
+    .filter((path) => /(Front|Rear|Side)_[A-Za-z]+\.wav$/.test(path))
+    .sort();
+  const words: number[] = [];
+  for (const file of files) {
+    const bytes = new Uint8Array(readFileSync(join(folder, 'spoken', file)));
+    const decoded = await decodeAudio(bytesInMemory(bytes), file);
+    if (!decoded.ok) throw new Error(decoded.error.sentence);
+    const { channels, rateHz: fromHz } = decoded.value;
+    const [samples] = await resample([channels[0]], fromHz, rateHz);
+    for (const sample of samples) words.push(sample);
+  }
+  return Float32Array.from(words);
+}
+
 /** All of them, or null where they cannot be fetched. */
 export async function fetchRecordings(folder: string): Promise<Recorded[] | null> {
   const target = join(folder, 'samples');
-  if (!existsSync(target)) {
-    const words = `cd '${folder}' && apt-get download ${samplesPackage} && dpkg -x ${samplesPackage}_*.deb samples`;
-    if (spawnSync('bash', ['-c', words]).status !== 0) return null;
-  }
+  if (!unpacked(samplesPackage, folder, 'samples')) return null;
   const files = readdirSync(target, { recursive: true, encoding: 'utf8' });
   const found: Recorded[] = [];
   for (const [name, kind, what] of recordings) {
