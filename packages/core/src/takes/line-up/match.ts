@@ -194,7 +194,8 @@ export async function waveShifts(
   const near = likeness.subarray(wide - reach, wide + reach + 1);
   const shifted = (sign: 1 | -1): WaveShift => {
     const { shift, once } = likeliest(near, sign);
-    const [top, next] = highestPeaks(likeness, sign);
+    const peaks = peaksOf(likeness, sign);
+    const [top, next] = peaks;
     const at = (thinnedShift: number) => refined(thinnedShift, mine, other, thinned * wide, sign);
     const found = (one: Refined, onlyOne: boolean): WaveShift => ({
       late: place + one.shift,
@@ -208,26 +209,24 @@ export async function waveShifts(
         return found(best, true);
     }
     // A tone that goes on is like itself farther off, too.
-    const highest = sign * (likeness[top ?? shift + wide - reach] ?? 0);
-    const again = [top, next].some(
+    const here = shift + wide - reach;
+    const again = peaks.some(
       (peak) =>
-        peak !== undefined &&
-        abs(peak - (shift + wide - reach)) > reach &&
-        sign * likeness[peak] >= waveAgain * highest,
+        abs(peak - here) > reach && sign * likeness[peak] >= waveAgain * sign * likeness[here],
     );
-    return found(at(shift + wide - reach), once && !again);
+    return found(at(here), once && !again);
   };
   return { upright: shifted(1), inverted: shifted(-1) };
 }
 
-/** The two highest peaks of all, as shifts. */
-function highestPeaks(all: Float64Array, sign: 1 | -1): (number | undefined)[] {
+/** All peaks, as shifts, the highest first. */
+function peaksOf(all: Float64Array, sign: 1 | -1): number[] {
   const peaks: number[] = [];
   for (let shift = 1; shift + 1 < all.length; shift++) {
     const here = sign * all[shift];
     if (here > sign * all[shift - 1] && here >= sign * all[shift + 1]) peaks.push(shift);
   }
-  return peaks.sort((one, other) => sign * (all[other] - all[one])).slice(0, 2);
+  return peaks.sort((one, other) => sign * (all[other] - all[one]));
 }
 
 /** The normalised correlation of what is compared with all that it may be, shift by shift. */
