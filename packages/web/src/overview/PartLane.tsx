@@ -195,6 +195,7 @@ function LaneWave({ part, lane, width, frames, onPress }: WaveProps) {
         <TakeOutline
           key={take.id}
           waves={waves}
+          onScreen={visible}
           recording={recordings[take.recording]}
           take={take}
           rateHz={rateHz}

@@ -12,6 +12,8 @@ import type { Waves } from './waves.ts';
 
 interface Props {
   readonly waves: Waves;
+  /** While it is not, what was drawn stays, and nothing is held or read for it. */
+  readonly onScreen?: boolean;
   readonly recording: Recording;
   readonly take: Take;
   readonly rateHz: number;
@@ -33,9 +35,10 @@ const soundingAlpha = 0.14;
 /** A take's wave where it lies: its clips, in the places that lining up gave them. */
 export function TakeOutline(props: Props) {
   const { waves, recording, take, rateHz, view, width, height, tint, layers = 1 } = props;
+  const { onScreen = true } = props;
   const { channel, clips, align } = take;
   const of = useMemo(() => ({ recording, channel }), [recording, channel]);
-  const { ends, failure } = useOutline(waves, of);
+  const { ends, failure } = useOutline(waves, onScreen ? of : null);
   const pieces = useMemo(
     () => piecesOf({ clips, align }, recording.frames, rateHz),
     [clips, align, recording, rateHz],
@@ -48,7 +51,7 @@ export function TakeOutline(props: Props) {
   const stretch = useStretch(waves, of, view, width, offset);
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
-    const context = sharpContext(canvas.current, width, height);
+    const context = onScreen ? sharpContext(canvas.current, width, height) : null;
     if (!context) return;
     const middle = height / 2;
     const x = (frame: number) => ((frame - view.from) / (view.to - view.from)) * width;
@@ -72,7 +75,7 @@ export function TakeOutline(props: Props) {
       drawWave(context, { width, middle, reach: middle - edge }, view, ends, stretch, at - from);
       context.restore();
     }
-  }, [ends, stretch, view, width, height, seen, tint, layers]);
+  }, [onScreen, ends, stretch, view, width, height, seen, tint, layers]);
   return (
     <>
       <canvas ref={canvas} style={{ width, height }} aria-hidden />

@@ -1,11 +1,14 @@
 import { useEffect, useState } from 'react';
-import { useStore } from 'zustand';
+import { createStore, useStore } from 'zustand';
 import { needsStretch } from './draw-wave.ts';
 import type { TimeView } from './time-view.ts';
 import type { Outline, Stretch, WaveOf, Waves } from './waves.ts';
 
-export function useOutline(waves: Waves, of: WaveOf): Outline {
-  return useStore(waves.outlineOf(of));
+const none = createStore<Outline>(() => ({ ends: null, failure: null }));
+
+/** @param of null while none is needed */
+export function useOutline(waves: Waves, of: WaveOf | null): Outline {
+  return useStore(of ? waves.outlineOf(of) : none);
 }
 
 /**
