@@ -1,4 +1,5 @@
-import { gentle, HalfBand, brisk } from '../signal/half-band.ts';
+import { brisk, gentle, HalfBand, roomToFilter, stretchFrames } from '../signal/half-band.ts';
+import { addressOf, loops, memory, takeRoom } from '../signal/loops.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { PI, atan, log, floor } = Math;
@@ -28,33 +29,23 @@ export function bends({ driveDb }: Pick<Drive, 'driveDb'>): boolean {
   return driveDb >= leastDriveDb;
 }
 
-/** The integral of the arc tangent up to so much, in so many steps for 1: read by cubics through values and slopes, to 1e-9. */
-const tableEnd = 16;
-const tableSteps = 64;
-const areas = new Float64Array(tableEnd * tableSteps + 2);
-const slopes = new Float64Array(tableEnd * tableSteps + 2);
-for (let n = 0; n < areas.length; n++) {
-  const u = n / tableSteps;
-  areas[n] = u * atan(u) - 0.5 * log(1 + u * u);
-  slopes[n] = atan(u) / tableSteps;
-}
+/**
+ * The integral of the arc tangent, each value with its slope: from 0 to 16 in 64 steps for 1, and on to 256 in 4. Read by cubics through both, to 1e-9
+ * (see loops/loops.ts).
+ */
+const tableParts = [
+  { from: 0, to: 16, steps: 64 },
+  { from: 16, to: 256, steps: 4 },
+];
+const places = tableParts.flatMap(({ from, to, steps }) =>
+  Array.from({ length: (to - from) * steps + 1 }, (_, n) => ({ u: from + n / steps, steps })),
+);
+const table = takeRoom(2 * places.length);
+places.forEach(({ u, steps }, n) => memory.set([arcArea(u), atan(u) / steps], table + 2 * n));
 
 /** ∫ atan from 0 to u. */
 function arcArea(u: number): number {
-  const size = u < 0 ? -u : u;
-  if (size >= tableEnd) return u * atan(u) - 0.5 * log(1 + u * u);
-  const place = size * tableSteps;
-  const n = place | 0;
-  const t = place - n;
-  const rise = areas[n + 1] - areas[n];
-  const begin = slopes[n] - rise;
-  const end = slopes[n + 1] - rise;
-  return areas[n] + t * (slopes[n] + t * (-2 * begin - end + t * (begin + end)));
-}
-
-/** ∫ of what is cut off at ±1, from 0 to u. */
-function cutArea(u: number): number {
-  return u > 1 ? u - 0.5 : u < -1 ? -u - 0.5 : 0.5 * u * u;
+  return u * atan(u) - 0.5 * log(1 + u * u);
 }
 
 /** A soft curve, (2/π) atan(slope · x + shift) − rest: its harmonics of a sine have a closed form where it stands still at 0. */
@@ -76,12 +67,12 @@ const uneven: Arc = {
 /** How each shape bends: along an arc, or cut off at ±1 where it has none. Slope 1 at rest, within ±1 or a little over on one side. */
 const arcs: Readonly<Record<DriveShape, Arc | null>> = { soft, hard: null, uneven };
 
-/** Nearer to each other than this, an arc between two values is as good as straight (to 1e-7), and they differ too little to divide by. */
-const nearOnArc = 1e-3;
-/** The same of what is cut off, which has corners. */
-const near = 1e-5;
-/** So many frames at once: what is made of them on the way stays at hand. */
-const stretchFrames = 4096;
+/** Where a stretch lies at its own rate, at twice and at four times that. */
+const once = roomToFilter(stretchFrames);
+const twice = roomToFilter(2 * stretchFrames);
+const fast = roomToFilter(4 * stretchFrames);
+/** Where the last value on its way into the curve lies, and the area under that to there. */
+const last = takeRoom(2);
 
 /**
  * Bends a signal at four times its rate, the mean of the curve between one value and the next in place of the curve itself
@@ -99,10 +90,9 @@ export class DriveRun {
   readonly #ups = [new HalfBand(brisk), new HalfBand(gentle)] as const;
   readonly #downs = [new HalfBand(gentle), new HalfBand(brisk)] as const;
   /** The last value on its way into the curve, and the area under that to there. */
-  #u: number;
-  #area: number;
-  /** The last means: so many values make the whole thing a whole number of frames late. */
-  #late = [0, 0] as [number, number];
+  #last: ArrayLike<number>;
+  /** The last two means: so many values make the whole thing a whole number of frames late. */
+  #late: ArrayLike<number> = [0, 0];
 
   /** Two passes of half-band filters at twice the rate and two at four times, half a value for the mean and half a value for the average of two of them, one to make it whole. */
   static readonly latencyFrames =
@@ -121,8 +111,8 @@ export class DriveRun {
     this.#into = k;
     this.#out = along ? 1 : (1 + k) / k;
     this.#moving = along && { along, next: 4 * start - DriveRun.#before };
-    this.#u = this.#arc?.shift ?? 0;
-    this.#area = this.#arc ? arcArea(this.#u) : 0;
+    const rest = this.#arc?.shift ?? 0;
+    this.#last = [rest, arcArea(rest)];
   }
 
   /** In place, `latencyFrames` late; of a drive that bends. */
@@ -132,65 +122,33 @@ export class DriveRun {
   }
 
   #bend(samples: Float64Array): void {
-    const twice = this.#ups[0].upsample(samples);
-    const fast = this.#ups[1].upsample(twice);
-    const drives = this.#moving && drivesFrom(this.#moving, fast.length);
-    if (drives) for (let n = 0; n < fast.length; n++) fast[n] *= drives[n];
-    // Apart, since one loop that calls whichever curve it is given slows down where a song has several.
-    if (this.#arc) this.#along(this.#arc, fast);
-    else this.#cut(fast);
-    if (drives) for (let n = 0; n < fast.length; n++) fast[n] *= (1 + drives[n]) / drives[n];
-    const out = this.#out / 2;
-    let before = this.#late[0];
-    let last = this.#late[1];
-    for (let n = 0; n < fast.length; n++) {
-      const mean = fast[n];
-      fast[n] = out * (before + last);
-      before = last;
-      last = mean;
-    }
-    this.#late = [before, last];
-    this.#downs[0].downsample(fast, twice);
-    this.#downs[1].downsample(twice, samples);
+    const count = samples.length;
+    memory.set(samples, once);
+    this.#ups[0].upsampleAt(once, count, twice);
+    this.#ups[1].upsampleAt(twice, 2 * count, fast);
+    const values = memory.subarray(fast, fast + 4 * count);
+    const drives = this.#moving && drivesFrom(this.#moving, values.length);
+    if (drives) for (let n = 0; n < values.length; n++) values[n] *= drives[n];
+    this.#curve(values.length);
+    if (drives) for (let n = 0; n < values.length; n++) values[n] *= (1 + drives[n]) / drives[n];
+    memory.set(this.#late, fast - 2);
+    this.#late = values.slice(-2);
+    loops.twoBefore(this.#out / 2, addressOf(fast), values.length);
+    this.#downs[0].downsampleAt(fast, 2 * count, twice);
+    this.#downs[1].downsampleAt(twice, count, once);
+    samples.set(memory.subarray(once, once + count));
   }
 
-  /** Each value's mean of an arc from the value before it, in place. */
-  #along({ slope, shift, rest }: Arc, fast: Float64Array): void {
-    const into = slope * this.#into * this.#gain;
-    let u = this.#u;
-    let area = this.#area;
-    for (let n = 0; n < fast.length; n++) {
-      const next = into * fast[n] + shift;
-      const apart = next - u;
-      const nextArea = arcArea(next);
-      const mean =
-        apart > nearOnArc || apart < -nearOnArc
-          ? (nextArea - area) / apart
-          : atan(0.5 * (next + u));
-      fast[n] = (2 / PI) * mean - rest;
-      u = next;
-      area = nextArea;
-    }
-    this.#u = u;
-    this.#area = area;
-  }
-
-  /** The same of what is cut off. */
-  #cut(fast: Float64Array): void {
+  /** Each value's mean of the curve from the value before it, in place. */
+  #curve(count: number): void {
     const into = this.#into * this.#gain;
-    let u = this.#u;
-    let area = this.#area;
-    for (let n = 0; n < fast.length; n++) {
-      const next = into * fast[n];
-      const apart = next - u;
-      const nextArea = cutArea(next);
-      fast[n] =
-        apart > near || apart < -near ? (nextArea - area) / apart : cutOff(0.5 * (next + u));
-      u = next;
-      area = nextArea;
-    }
-    this.#u = u;
-    this.#area = area;
+    memory.set(this.#last, last);
+    if (this.#arc) {
+      const { slope, shift, rest } = this.#arc;
+      const [from, at, x] = [addressOf(table), addressOf(last), addressOf(fast)];
+      loops.meanOfArc(from, slope * into, shift, rest, at, x, count);
+    } else loops.meanOfCut(into, addressOf(last), addressOf(fast), count);
+    this.#last = memory.slice(last, last + 2);
   }
 }
 

@@ -38,10 +38,8 @@ export class Convolver {
     const kernel = this.#kernel;
     for (let from = 0; from < count; from += 2 * run) {
       const second = from + run < count ? from + run : input.length;
-      for (let n = 0; n < this.#size; n++) {
-        samples[2 * n] = input[from + n] ?? 0;
-        samples[2 * n + 1] = input[second + n] ?? 0;
-      }
+      fillEverySecond(samples, 0, input, from);
+      fillEverySecond(samples, 1, input, second);
       this.#fft.transform(spectrum, samples);
       for (let k = 0; k < spectrum.length; k += 2) {
         const re = spectrum[k] * kernel[k] - spectrum[k + 1] * kernel[k + 1];
@@ -50,13 +48,25 @@ export class Convolver {
       }
       this.#fft.inverseTransform(samples, spectrum);
       // The first `reach` values have wrapped round.
-      for (const [part, at] of [from, second].entries()) {
-        const last = min(run, count - at);
-        for (let n = 0; n < last; n++) output[at + n] = samples[2 * (n + reach) + part];
-      }
+      let last = min(run, count - from);
+      for (let n = 0; n < last; n++) output[from + n] = samples[2 * (n + reach)];
+      last = min(run, count - second);
+      for (let n = 0; n < last; n++) output[second + n] = samples[2 * (n + reach) + 1];
     }
     return output;
   }
+}
+
+/** Every second value from one on: what an input holds from a place on, and nothing behind its end. */
+function fillEverySecond(
+  values: number[],
+  first: 0 | 1,
+  input: ArrayLike<number>,
+  from: number,
+): void {
+  const there = min(values.length / 2, max(0, input.length - from));
+  for (let n = 0; n < there; n++) values[2 * n + first] = input[from + n];
+  for (let n = 2 * there + first; n < values.length; n += 2) values[n] = 0;
 }
 
 /** What is worked in, for each size: it is as large as a block, and one stretch is filtered after the other. */

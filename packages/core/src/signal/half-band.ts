@@ -1,13 +1,14 @@
+import { addressOf, loops, memory, takeRoom } from './loops.ts';
 import { besselI0 } from './sinc.ts';
 
-const { PI, sin, sqrt } = Math;
+const { PI, min, sin, sqrt } = Math;
 
 /** A half-band filter: every second tap but the middle one is 0, only the others are kept; they are the same both ways. */
 export interface HalfBandTaps {
   /** Taps on each side of the middle that are not 0. */
   readonly arms: number;
-  /** One side of them, from the end to the middle. */
-  readonly side: Float64Array;
+  /** Where one side of them lies in the loops' memory, from the end to the middle. */
+  readonly side: number;
 }
 
 /** @param stopDb of stop band, by a Kaiser window (Kaiser 1974) */
@@ -22,8 +23,9 @@ function halfBandTaps(arms: number, stopDb: number): HalfBandTaps {
     side[k] = (sin((PI * distance) / 2) / (PI * distance)) * window;
     sum += 2 * side[k];
   }
-  for (let k = 0; k < arms; k++) side[k] *= 0.5 / sum;
-  return { arms, side };
+  const place = takeRoom(arms);
+  for (let k = 0; k < arms; k++) memory[place + k] = (side[k] * 0.5) / sum;
+  return { arms, side: place };
 }
 
 /** Flat to 0.45 of the lower rate: where both rates are those that are heard. */
@@ -33,66 +35,25 @@ export const brisk = halfBandTaps(38, 72);
 /** Flat to 0.28 of it: where nothing that is kept lies higher. */
 export const gentle = halfBandTaps(6, 72);
 
-/**
- * The outer taps over a signal: `into[stride · n]` = scale · Σ side[k] · (x[n + k] + x[n + 2 · arms − 1 − k]). Four values are worked out together:
- * what one of them has read the next one needs, so that it stays at hand.
- */
-function outerTaps(
-  { arms, side }: HalfBandTaps,
-  x: Float64Array,
-  into: Float64Array,
-  stride: number,
-  count: number,
-  scale: number,
-): void {
-  const last = 2 * arms - 1;
-  let n = 0;
-  for (; n + 4 <= count; n += 4) {
-    const end = n + last;
-    let x0 = x[n];
-    let x1 = x[n + 1];
-    let x2 = x[n + 2];
-    let y1 = x[end + 1];
-    let y2 = x[end + 2];
-    let y3 = x[end + 3];
-    let a = 0;
-    let b = 0;
-    let c = 0;
-    let d = 0;
-    for (let k = 0; k < arms; k++) {
-      const tap = side[k];
-      const x3 = x[n + k + 3];
-      const y0 = x[end - k];
-      a += tap * (y0 + x0);
-      b += tap * (y1 + x1);
-      c += tap * (y2 + x2);
-      d += tap * (y3 + x3);
-      x0 = x1;
-      x1 = x2;
-      x2 = x3;
-      y3 = y2;
-      y2 = y1;
-      y1 = y0;
-    }
-    const at = stride * n;
-    into[at] = scale * a;
-    into[at + stride] = scale * b;
-    into[at + 2 * stride] = scale * c;
-    into[at + 3 * stride] = scale * d;
-  }
-  for (; n < count; n++) {
-    let sum = 0;
-    for (let k = 0; k < arms; k++) sum += side[k] * (x[n + last - k] + x[n + k]);
-    into[stride * n] = scale * sum;
-  }
+/** So many frames of the lower rate at once: what is made of them on the way stays at hand. */
+export const stretchFrames = 4096;
+const mostArms = steep.arms;
+
+/** Room in the loops' memory for so many values, and before them for what any filter has to know of those before. */
+export function roomToFilter(values: number): number {
+  return takeRoom(values + 4 * mostArms) + 4 * mostArms;
 }
+
+const slow = roomToFilter(stretchFrames);
+const twiceAsFast = roomToFilter(2 * stretchFrames);
+/** For what a filter works out on the way, of the fastest. */
+const onTheWay = takeRoom(2 * stretchFrames + 2 * mostArms);
 
 /** Doubles or halves the rate by a linear-phase half-band filter. One object for one direction. */
 export class HalfBand {
   readonly #taps: HalfBandTaps;
-  /** What is filtered, behind the last of what was before. Made anew only where more comes at once than before. */
-  #x = new Float64Array(0);
-  #outer = new Float64Array(0);
+  /** The last of what was filtered before; made with the first. */
+  #before: Float64Array | null = null;
   #twice = new Float64Array(0);
 
   constructor(taps: HalfBandTaps = steep) {
@@ -106,55 +67,56 @@ export class HalfBand {
 
   static readonly latencyFrames = HalfBand.latencyOf(steep);
 
-  #extended(samples: Float64Array, kept: number): Float64Array {
-    this.#x = atLeast(this.#x, kept + samples.length, kept);
-    this.#x.set(samples, kept);
-    return this.#x;
+  /** Puts what was before in front of what lies at a place of the memory, and keeps the end of that for the next time. */
+  #extend(from: number, count: number, kept: number): void {
+    this.#before ??= new Float64Array(kept);
+    memory.set(this.#before, from - kept);
+    this.#before.set(memory.subarray(from + count - kept, from + count));
   }
 
-  /** What is needed of it next time. */
-  #keep(count: number, kept: number): void {
-    this.#x.copyWithin(0, count, count + kept);
+  /**
+   * Twice as many values, `latencyOf` of the higher rate late.
+   * @param from place in the loops' memory, got by `roomToFilter`
+   * @param into place of twice as many
+   */
+  upsampleAt(from: number, count: number, into: number): void {
+    const { arms, side } = this.#taps;
+    this.#extend(from, count, 2 * arms);
+    loops.upsample(addressOf(side), arms, addressOf(from), count, addressOf(into));
+  }
+
+  /**
+   * Half as many values, `latencyOf` of the higher rate late.
+   * @param from place in the loops' memory, got by `roomToFilter`
+   * @param count of those that come out, at most twice `stretchFrames`
+   */
+  downsampleAt(from: number, count: number, into: number): void {
+    const { arms, side } = this.#taps;
+    this.#extend(from, 2 * count, 4 * arms - 1);
+    const [twice, outer, out] = [addressOf(from), addressOf(onTheWay), addressOf(into)];
+    loops.downsample(addressOf(side), arms, twice, count, outer, out);
   }
 
   /** Twice as many values, `latencyOf` of the higher rate late; they stand until the next call. */
   upsample(samples: Float64Array): Float64Array {
-    const { arms } = this.#taps;
-    const count = samples.length;
-    const x = this.#extended(samples, 2 * arms);
-    this.#twice = atLeast(this.#twice, 2 * count);
-    const twice = this.#twice;
-    // Of the zero-stuffed signal every output meets either the outer taps or the middle one.
-    outerTaps(this.#taps, x.subarray(1), twice, 2, count, 2);
-    for (let n = 0; n < count; n++) twice[2 * n + 1] = x[n + arms + 1];
-    this.#keep(count, 2 * arms);
-    return twice.length === 2 * count ? twice : twice.subarray(0, 2 * count);
+    if (this.#twice.length !== 2 * samples.length)
+      this.#twice = new Float64Array(2 * samples.length);
+    for (let at = 0; at < samples.length; at += stretchFrames) {
+      const stretch = samples.subarray(at, at + stretchFrames);
+      memory.set(stretch, slow);
+      this.upsampleAt(slow, stretch.length, twiceAsFast);
+      this.#twice.set(memory.subarray(twiceAsFast, twiceAsFast + 2 * stretch.length), 2 * at);
+    }
+    return this.#twice;
   }
 
   /** Half as many values, `latencyOf` of the higher rate late. */
   downsample(twice: Float64Array, samples: Float64Array): void {
-    const { arms } = this.#taps;
-    const count = samples.length;
-    const x = this.#extended(twice, 4 * arms - 1);
-    // The outer taps see every second value, the middle one the others.
-    const needed = count + 2 * arms - 1;
-    this.#outer = atLeast(this.#outer, needed);
-    const outer = this.#outer;
-    for (let n = 0; n < needed; n++) outer[n] = x[2 * n + 1];
-    outerTaps(this.#taps, outer, samples, 1, count, 1);
-    for (let n = 0; n < count; n++) samples[n] += 0.5 * x[2 * (n + arms)];
-    this.#keep(twice.length, 4 * arms - 1);
+    for (let at = 0; at < samples.length; at += stretchFrames) {
+      const count = min(stretchFrames, samples.length - at);
+      memory.set(twice.subarray(2 * at, 2 * (at + count)), twiceAsFast);
+      this.downsampleAt(twiceAsFast, count, slow);
+      samples.set(memory.subarray(slow, slow + count), at);
+    }
   }
-}
-
-/** The same memory, or more of it. @param kept so many of its values are taken along */
-function atLeast(
-  memory: Float64Array<ArrayBuffer>,
-  count: number,
-  kept = 0,
-): Float64Array<ArrayBuffer> {
-  if (memory.length >= count) return memory;
-  const more = new Float64Array(count);
-  more.set(memory.subarray(0, kept));
-  return more;
 }

@@ -1,0 +1,133 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { bent, DriveRun, driveShapes, type DriveShape } from '../amps/drive.ts';
+import { noise } from '../measurement/signals.fixture.ts';
+import { brisk, gentle, HalfBand, steep, stretchFrames, type HalfBandTaps } from './half-band.ts';
+import { memory } from './loops.ts';
+
+const { abs, max } = Math;
+
+/** What is worked out is written where a loop writes, the plain way, in the same order. */
+function plainOuter(taps: HalfBandTaps, x: Float64Array, at: number): number {
+  const side = memory.subarray(taps.side, taps.side + taps.arms);
+  let sum = 0;
+  for (let k = 0; k < taps.arms; k++) sum += side[k] * (x[at + 2 * taps.arms - 1 - k] + x[at + k]);
+  return sum;
+}
+
+function plainUp(taps: HalfBandTaps, samples: Float64Array): Float64Array {
+  const { arms } = taps;
+  const x = new Float64Array(2 * arms + samples.length);
+  x.set(samples, 2 * arms);
+  return Float64Array.from({ length: 2 * samples.length }, (_, m) => {
+    const n = m >> 1;
+    return m % 2 === 0 ? 2 * plainOuter(taps, x, n + 1) : x[n + arms + 1];
+  });
+}
+
+function plainDown(taps: HalfBandTaps, twice: Float64Array): Float64Array {
+  const { arms } = taps;
+  const x = new Float64Array(4 * arms - 1 + twice.length);
+  x.set(twice, 4 * arms - 1);
+  const odd = Float64Array.from(
+    { length: twice.length / 2 + 2 * arms - 1 },
+    (_, n) => x[2 * n + 1],
+  );
+  return Float64Array.from(
+    { length: twice.length / 2 },
+    (_, n) => plainOuter(taps, odd, n) + 0.5 * x[2 * (n + arms)],
+  );
+}
+
+/** In pieces of any length, as a caller may bring them. */
+const cuts = fc.array(fc.integer({ min: 1, max: 2.5 * stretchFrames }), {
+  minLength: 1,
+  maxLength: 4,
+});
+const soundOf = (lengths: readonly number[]) =>
+  Float64Array.from(noise(lengths.reduce((sum, length) => sum + length) / 48_000, 48_000, 7));
+const filters = fc.constantFrom(steep, brisk, gentle);
+
+describe('the loops in WebAssembly', () => {
+  test('are what is committed of them', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'pannet-loops-'));
+    try {
+      const written = join(folder, 'loops-bytes.ts');
+      const script = fileURLToPath(new URL('../../loops/write.mjs', import.meta.url));
+      execFileSync(process.execPath, [script, written], {
+        env: { ...process.env, NODE_OPTIONS: '' },
+      });
+      const committed = fileURLToPath(new URL('loops-bytes.ts', import.meta.url));
+      expect(readFileSync(committed, 'utf8')).toBe(readFileSync(written, 'utf8'));
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
+  });
+
+  test('filter to the bits of plain loops, in pieces of any length', () => {
+    fc.assert(
+      fc.property(filters, cuts, (taps, lengths) => {
+        const sound = soundOf(lengths);
+        const [up, down] = [new HalfBand(taps), new HalfBand(taps)];
+        const fast = new Float64Array(2 * sound.length);
+        const back = new Float64Array(sound.length);
+        let at = 0;
+        for (const length of lengths) {
+          fast.set(up.upsample(sound.subarray(at, at + length)), 2 * at);
+          down.downsample(fast.subarray(2 * at, 2 * (at + length)), back.subarray(at, at + length));
+          at += length;
+        }
+        expect(fast).toEqual(plainUp(taps, sound));
+        expect(back).toEqual(plainDown(taps, fast));
+      }),
+      { numRuns: 12 },
+    );
+  });
+
+  test('bend what comes in pieces of any length as they bend it whole', () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom(...driveShapes),
+        fc.double({ min: 0.01, max: 60, noNaN: true }),
+        cuts,
+        (shape, driveDb, lengths) => {
+          const whole = soundOf(lengths);
+          const pieces = whole.slice();
+          const drive = { shape, driveDb, inputDb: 0 };
+          new DriveRun(drive).process(whole);
+          const run = new DriveRun(drive);
+          let at = 0;
+          for (const length of lengths) run.process(pieces.subarray(at, (at += length)));
+          expect(pieces).toEqual(whole);
+        },
+      ),
+      { numRuns: 12 },
+    );
+  });
+
+  test('bend what moves slowly along the curve itself, wherever its integral is read from', () => {
+    const frames = 16_000;
+    const ramp = Float64Array.from({ length: frames }, (_, n) => (2 * n) / frames - 1);
+    const worst = (shape: DriveShape, driveDb: number, fromX: number) => {
+      const samples = ramp.slice();
+      new DriveRun({ shape, driveDb, inputDb: 0 }).process(samples);
+      const late = DriveRun.latencyFrames;
+      return samples.reduce((most, value, n) => {
+        if (n < 200 || abs(ramp[n - late]) < fromX) return most;
+        return max(most, abs(value - bent(shape, driveDb, ramp[n - late])));
+      }, 0);
+    };
+    for (const shape of ['soft', 'uneven'] as const) {
+      expect(worst(shape, 6, 0)).toBeLessThan(1e-5);
+      expect(worst(shape, 20, 0)).toBeLessThan(1e-5);
+      // Steeper than a frame at its middle: all but that.
+      expect(worst(shape, 40, 0.1)).toBeLessThan(1e-5);
+      expect(worst(shape, 60, 0.02)).toBeLessThan(1e-5);
+    }
+  });
+});
