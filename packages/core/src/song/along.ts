@@ -3,7 +3,16 @@ import { curveDescription } from '../moves/curve.ts';
 import { choice, flag, id, text, thing, value, type Described } from '../parameters/description.ts';
 import { groupStageDescription } from '../image/group-stage.ts';
 import { preparationDescription } from '../takes/preparation.ts';
+import { draftNumber } from './draft-number.ts';
 import { groupParameters, movingParameters, type MovingParameter } from '../parameters/tables.ts';
+
+/** A kept state of a group: what is done to all of it. */
+const groupDraftDescription = thing({
+  preparation: preparationDescription,
+  stage: groupStageDescription,
+  levelDb: value(groupParameters.levelDb),
+});
+export type GroupDraft = Described<typeof groupDraftDescription>;
 
 /** Several parts, and other groups, processed as one. A part is in at most one group, and so is a group. */
 export const groupDescription = thing({
@@ -17,6 +26,10 @@ export const groupDescription = thing({
   stage: groupStageDescription,
   levelDb: value(groupParameters.levelDb),
   muted: flag('Muted').default(false),
+  /** Kept states of it, under the number keys 1 to 9. */
+  drafts: z.record(draftNumber, groupDraftDescription).default({}),
+  /** The draft that it was last kept as or recalled from. */
+  draft: draftNumber.nullable().default(null),
 });
 export type Group = Described<typeof groupDescription>;
 

@@ -38,8 +38,8 @@ export function groupContentKey(song: Song, group: Group): string {
   const ids = groups.map(({ id }) => id);
   return JSON.stringify([
     partIds.map((id) => [song.parts[id].muted, contentKey(song, song.parts[id])]),
-    // What it is called changes nothing.
-    groups.map(({ name: _, ...rest }) => rest),
+    // What they are called and what else they could be changes nothing.
+    groups.map(({ name: _, drafts: __, draft: ___, ...rest }) => rest),
     song.moves.filter(({ target }) => target.kind === 'group' && ids.includes(target.id)),
     song.tempo,
     roomsKey(song, ids),

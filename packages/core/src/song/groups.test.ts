@@ -4,15 +4,19 @@ import { noise } from '../measurement/signals.fixture.ts';
 import { memorySong } from '../rendering/memory.fixture.ts';
 import { mostGroups } from './along.ts';
 import { apply } from './commands.ts';
+import { groupContentKey } from './content-key.ts';
 import {
   changedGroup,
   dissolved,
   groupOf,
   inGroup,
   innermostFirst,
+  isGroupDraft,
+  keptGroupDraft,
   mayLieIn,
   newGroup,
   partsUnder,
+  recalledGroupDraft,
   songRows,
 } from './groups.ts';
 import { colourEdits, dropEdits, rowId } from './row-drop.ts';
@@ -36,6 +40,18 @@ const rowsOf = (of: Song) =>
   songRows(of).map((row) => (row.kind === 'group' ? row.group.name : row.part.id));
 
 describe('groups', () => {
+  test('are again what they were kept as; what else they could be changes nothing of what sounds', () => {
+    const plain = grouped(song, newGroup(song, 'g', ['p0', 'p1']));
+    const kept = grouped(plain, keptGroupDraft(plain, plain.groups[0], '4'));
+    expect(groupContentKey(kept, kept.groups[0])).toBe(groupContentKey(plain, plain.groups[0]));
+    const stage = { ...kept.groups[0].stage, widthPercent: 140 };
+    const changed = grouped(kept, changedGroup(kept, 'g', { stage, levelDb: -2, muted: true }));
+    expect(isGroupDraft(kept.groups[0], '4')).toBe(true);
+    expect(isGroupDraft(changed.groups[0], '4')).toBe(false);
+    const again = grouped(changed, recalledGroupDraft(changed, changed.groups[0], '4'));
+    expect(again.groups[0]).toEqual({ ...kept.groups[0], muted: true });
+  });
+
   test('stand where the first of their parts does, their parts under them in their order', () => {
     const two = grouped(song, newGroup(song, 'g', ['p3', 'p1']));
     expect(rowsOf(song)).toEqual(parts);

@@ -1,4 +1,5 @@
-import { groupOfParts, groupsAround, mostGroups, type Group } from './along.ts';
+import { groupOfParts, groupsAround, mostGroups, type Group, type GroupDraft } from './along.ts';
+import { isSame } from './moves-of.ts';
 import { partsInOrder, type Part, type Song } from './song.ts';
 
 /** A row of the song as it is laid out: a group above what is in it, wherever the first part of that stands. */
@@ -110,4 +111,25 @@ export function inGroup(song: Song, groupId: string | null, partIds: readonly st
 /** One group changed. */
 export function changedGroup(song: Song, id: string, changes: Partial<Group>): Group[] {
   return song.groups.map((group) => (group.id === id ? { ...group, ...changes } : group));
+}
+
+/** What of a group is kept as a draft. */
+function stateOf({ preparation, stage, levelDb }: Group): GroupDraft {
+  return { preparation, stage, levelDb };
+}
+
+/** A group's state kept under a number key. */
+export function keptGroupDraft(song: Song, group: Group, number: string): Group[] {
+  const drafts = { ...group.drafts, [number]: stateOf(group) };
+  return changedGroup(song, group.id, { drafts, draft: number });
+}
+
+/** A group as one of its drafts. */
+export function recalledGroupDraft(song: Song, group: Group, number: string): Group[] {
+  return changedGroup(song, group.id, { ...group.drafts[number], draft: number });
+}
+
+/** Whether a group is one of its drafts as that was kept. */
+export function isGroupDraft(group: Group, number: string): boolean {
+  return isSame(group.drafts[number], stateOf(group));
 }

@@ -7,14 +7,10 @@ import { neutralPreparation, preparationDescription } from '../takes/preparation
 import { newTakes, takesDescription, type Take } from '../takes/take.ts';
 import { frozenDescription } from '../rooms/room.ts';
 import { imageMovesDescription } from './along.ts';
+import { draftNumber } from './draft-number.ts';
 
 export const families = ['voice', 'plucked', 'bowed', 'keys', 'low', 'struck', 'other'] as const;
 export type Family = (typeof families)[number];
-
-/** The key that a draft is kept under. */
-export const draftNumber = z.string().regex(/^[1-9]$/, {
-  error: ({ input }) => `A draft is kept under one of the keys 1 to 9; it was ${describe(input)}.`,
-});
 
 const letter = z
   .string({ error: ({ input }) => letterError(input) })

@@ -3,18 +3,27 @@ import { CSS } from '@dnd-kit/utilities';
 import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
 import { groupParameters } from '@pannet/core/parameters/tables';
 import { plural, signedFigure } from '@pannet/core/quantities/wording';
-import { changedGroup, dissolved, partsUnder } from '@pannet/core/song/groups';
+import {
+  changedGroup,
+  dissolved,
+  isGroupDraft,
+  keptGroupDraft,
+  partsUnder,
+  recalledGroupDraft,
+} from '@pannet/core/song/groups';
 import { levelTarget, moveOf } from '@pannet/core/song/moves-of';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Group } from '@pannet/core/song/song';
-import { memo, useState } from 'react';
+import { memo, useState, type KeyboardEvent } from 'react';
 import { useStore } from 'zustand';
 import { useShallow } from 'zustand/react/shallow';
+import { DraftKeys } from '../controls/DraftKeys.tsx';
 import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { changeText } from '../image/voice-edits.ts';
 import type { GroupFigures } from '../measuring/group-figures.ts';
 import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
+import { draftKey, wantsKey } from '../session/shortcuts.ts';
 import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';
 import { MoveLane } from './MoveLane.tsx';
@@ -77,6 +86,33 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
     { kind: 'set-groups', groups: changedGroup(open.session.store.getState().song, id, changes) },
   ];
   const kept = () => open.session.store.getState().song.groups.find((one) => one.id === id);
+  const keepDraft = (number: string) => {
+    const now = kept();
+    if (!now) return;
+    const groups = keptGroupDraft(open.session.store.getState().song, now, number);
+    open.do(`${name}: keep draft ${number}`, [{ kind: 'set-groups', groups }]);
+  };
+  /** An empty number keeps what is there. */
+  const recallDraft = (number: string) => {
+    const now = kept();
+    if (!now) return;
+    if (!Object.hasOwn(now.drafts, number)) {
+      keepDraft(number);
+      return;
+    }
+    const groups = recalledGroupDraft(open.session.store.getState().song, now, number);
+    open.do(`${name}: draft ${number}`, [{ kind: 'set-groups', groups }]);
+  };
+  /** On the row of a group the number keys are the group's. */
+  const onKeyDown = (event: KeyboardEvent) => {
+    const { ctrlKey, metaKey, altKey, shiftKey, target, key } = event;
+    const number = draftKey(event.nativeEvent);
+    if (number === null || ctrlKey || metaKey || altKey || wantsKey(target, key)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (shiftKey) keepDraft(number);
+    else recallDraft(number);
+  };
   const dissolve = () => {
     const { song } = open.session.store.getState();
     const own = moveOf(song, target);
@@ -105,6 +141,7 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
       data-testid={`group-${name}`}
       role="group"
       aria-label={name}
+      onKeyDown={onKeyDown}
     >
       <div className="group-lane-head" style={{ paddingLeft: 2 + indent * depth }}>
         <button
@@ -134,6 +171,17 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
           onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))}
         />
         <span className="quiet small">{plural(partIds.length, 'part')}</span>
+        {(shown || Object.keys(group.drafts).length > 0) && (
+          <DraftKeys
+            of={name}
+            what="its level, what is done to all of it and its stage"
+            drafts={group.drafts}
+            draft={group.draft}
+            changed={group.draft !== null && !isGroupDraft(group, group.draft)}
+            onRecall={recallDraft}
+            onKeep={keepDraft}
+          />
+        )}
         <span className="flex-grow-1" />
         <GroupVerdict id={id} name={name} figures={figures} />
         <NumberField

@@ -70,6 +70,40 @@ describe('the song over time', () => {
     expect(recipe().value).toBe('as-they-are');
   });
 
+  test('a group is kept as drafts and is one again by its number keys, each a step that is undone', () => {
+    choose(/^Group of/, 'new');
+    fireEvent.click(screen.getByRole('button', { name: 'Settings of Group 1' }));
+    const group = () => song().groups[0];
+    fireEvent.click(screen.getByRole('button', { name: 'Keep as draft 1 of Group 1' }));
+    choose('Recipe for Group 1', 'wider-above');
+    type(screen.getByLabelText('Level of Group 1'), '-3');
+    const one = () => screen.getByRole('button', { name: /^Draft 1 of Group 1/ });
+    expect(one().getAttribute('aria-label')).toBe('Draft 1 of Group 1, changed');
+    // An empty number keeps what is there; the part at work has no draft of it.
+    fireEvent.keyDown(one(), { code: 'Digit2', key: '2' });
+    expect(Object.keys(group().drafts)).toEqual(['1', '2']);
+    expect(Object.values(song().parts).map(({ drafts }) => drafts)).toEqual([{}, {}]);
+    fireEvent.keyDown(one(), { code: 'Digit1', key: '1' });
+    expect(group()).toMatchObject({ draft: '1', levelDb: 0, stage: { widthPercent: 100 } });
+    expect(one().getAttribute('aria-label')).toBe('Draft 1 of Group 1');
+    fireEvent.click(screen.getByRole('button', { name: 'Draft 2 of Group 1' }));
+    expect(group()).toMatchObject({ draft: '2', levelDb: -3, stage: { widthPercent: 130 } });
+    // What is typed into a field is typed, and with Shift a draft is kept anew.
+    fireEvent.keyDown(screen.getByLabelText('Level of Group 1'), { code: 'Digit1', key: '1' });
+    expect(group().draft).toBe('2');
+    type(screen.getByLabelText('Level of Group 1'), '-6');
+    fireEvent.keyDown(one(), { code: 'Digit2', key: '"', shiftKey: true });
+    expect(group().drafts['2'].levelDb).toBe(-6);
+    const said = open.session.store.getState().history.undo.slice(-3);
+    expect(said.map(({ name }) => name)).toEqual([
+      'Group 1: draft 2',
+      'Group 1: level −3.0 → −6.0 dB',
+      'Group 1: keep draft 2',
+    ]);
+    for (let n = 0; n < 8; n++) act(() => void open.session.undo());
+    expect([group().draft, group().drafts]).toEqual([null, {}]);
+  });
+
   test('a group lies in another one, is soloed with it, and stays where that is dissolved', () => {
     choose(/^Group of/, 'new');
     act(() => void open.selection.setState({ partId: 'hum', partIds: ['hum'] }));

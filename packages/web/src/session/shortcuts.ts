@@ -19,7 +19,10 @@ export const shortcuts: readonly Shortcut[] = [
     keys: 'Q W E R T Y …',
     what: 'Plain or image, a key for each part; parts of one key flip together',
   },
-  { keys: '1 … 9', what: 'Take up a draft; an empty one keeps the image (Shift: keep it anew)' },
+  {
+    keys: '1 … 9',
+    what: 'Take up a draft; an empty one keeps the image (Shift: keep it anew); on the row of a group: of that',
+  },
   { keys: 'L', what: 'Loop on and off' },
   { keys: 'Shift Home · Shift End', what: 'The loop begins · ends where the playhead is' },
   { keys: '−', what: 'Dim: 20 dB softer' },
@@ -100,8 +103,7 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
     return true;
   }
   if (!letterKeys.getState().on) return false;
-  // With Shift a digit's key says something else, and not the same on every keyboard.
-  const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1];
+  const digit = draftKey(event);
   if (digit) {
     if (event.shiftKey) open.keepDraft(digit);
     else open.recallDraft(digit);
@@ -126,6 +128,13 @@ function runPlain(open: OpenSong, event: KeyboardEvent, help: () => void): boole
       return ids.length > 0;
     }
   }
+}
+
+/** The number of the draft that a key stands for; null for any other key, and where keys mean nothing. */
+export function draftKey(event: Pick<KeyboardEvent, 'code'>): string | null {
+  if (!letterKeys.getState().on) return null;
+  // With Shift a digit's key says something else, and not the same on every keyboard.
+  return /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1] ?? null;
 }
 
 const textKinds = ['checkbox', 'radio', 'range', 'button', 'submit', 'file', 'color'];

@@ -2,6 +2,7 @@ import type { Image } from '@pannet/core/image/image';
 import { falseDoubles, takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
 import { alignmentParameters, cutParameters, takeParameters } from '@pannet/core/parameters/tables';
 import { clampParameter } from '@pannet/core/parameters/parameter';
+import { draftNumbers } from '@pannet/core/song/draft-number';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { songFrames, type Part, type Take } from '@pannet/core/song/song';
 import type { Anchor } from '@pannet/core/takes/take';
@@ -180,7 +181,6 @@ function Takes({ part, onFiles }: Props & { readonly part: Part }) {
 }
 
 const besideFalse = 'beside-false';
-const draftNumbers = Array.from({ length: 9 }, (_, n) => String(n + 1));
 
 /** The image and two that only look like it are kept as drafts, to be compared blind. */
 function keepBesideFalse(open: OpenSong, part: Part): void {

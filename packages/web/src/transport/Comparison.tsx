@@ -5,6 +5,7 @@ import Button from 'react-bootstrap/Button';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { useStore } from 'zustand';
 import { imageState } from '../comparing/comparing.ts';
+import { DraftKeys } from '../controls/DraftKeys.tsx';
 import {
   useAnalyst,
   useOpenSong,
@@ -140,39 +141,14 @@ export function Drafts() {
   const moves = useSession(({ shown }) => shown.moves);
   if (!part) return null;
   const { drafts, draft } = part;
-  const numbers = Object.keys(drafts).sort();
-  const free = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].find((number) => !drafts[number]);
-  const changed = draft !== null && imageState({ moves }, part) === 'image';
   return (
-    <span className="d-inline-flex align-items-center gap-2">
-      <span className="listening" role="group" aria-label="Drafts">
-        {numbers.map((number) => (
-          <button
-            key={number}
-            type="button"
-            aria-pressed={number === draft}
-            aria-label={`Draft ${number}${number === draft && changed ? ', changed' : ''}`}
-            title={`Take up draft ${number} (${number}); keep the image there, and how it moves: Shift ${number}`}
-            onClick={(event) =>
-              event.shiftKey ? open.keepDraft(number) : open.recallDraft(number)
-            }
-          >
-            {number}
-            {number === draft && changed && '′'}
-          </button>
-        ))}
-        {free && (
-          <button
-            type="button"
-            aria-label={`Keep as draft ${free}`}
-            title={`Keep the image, and how it moves, as draft ${free} (Shift ${free})`}
-            onClick={() => open.keepDraft(free)}
-          >
-            {numbers.length === 0 ? 'Keep a draft' : '+'}
-          </button>
-        )}
-      </span>
-      {changed && <span className="small quiet">changed</span>}
-    </span>
+    <DraftKeys
+      what="the image, and how it moves,"
+      drafts={drafts}
+      draft={draft}
+      changed={draft !== null && imageState({ moves }, part) === 'image'}
+      onRecall={(number) => open.recallDraft(number)}
+      onKeep={(number) => open.keepDraft(number)}
+    />
   );
 }

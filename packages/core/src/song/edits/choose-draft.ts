@@ -1,5 +1,5 @@
 import { id } from '../../parameters/description.ts';
-import { draftNumber } from '../part.ts';
+import { draftNumber } from '../draft-number.ts';
 import { editOf, type EditModule } from './edit.ts';
 import { changePart } from './edited-part.ts';
 

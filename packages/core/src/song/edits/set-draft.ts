@@ -1,7 +1,7 @@
 import { imageDescription } from '../../image/image.ts';
 import { id } from '../../parameters/description.ts';
 import { imageMovesDescription } from '../along.ts';
-import { draftNumber } from '../part.ts';
+import { draftNumber } from '../draft-number.ts';
 import { editOf, type EditModule } from './edit.ts';
 import { changePart } from './edited-part.ts';
 
