@@ -73,7 +73,9 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const y = (px: number) =>
     yOf(axis, axis.shown(curveAt(curve, Math.max(0, seconds(px)), tempo, parameter)));
   const line: string[] = [];
-  for (let px = 0; px <= width; px += drawnPixels) line.push(`${px},${y(px).toFixed(1)}`);
+  // Before it is laid out it has no width, and no time for any place.
+  for (let px = 0; width > 0 && px <= width; px += drawnPixels)
+    line.push(`${px},${y(px).toFixed(1)}`);
   // What goes to and fro within a few pixels is a band.
   const pixelsACycle =
     curve.kind === 'cycle'
