@@ -34,6 +34,7 @@ export async function roomSpeed({ mono, folder }: Material): Promise<void> {
         early,
         late,
         quantum,
+        at,
       );
   };
   const spent = new Map<string, number[]>(roomKinds.map((kind) => [kind, []]));

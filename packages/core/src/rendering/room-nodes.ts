@@ -17,7 +17,7 @@ import { scaled, type Value } from './value.ts';
 
 /** A room with what it rings by, where that is recorded; and what is read in its place, where it is frozen. */
 export type RoomAlong = Room &
-  Pick<AnySound, 'response'> & { readonly frozenAs?: FrozenAs | undefined };
+  Pick<AnySound, 'response' | 'times'> & { readonly frozenAs?: FrozenAs | undefined };
 
 /** Rooms, and how they move along the song. */
 export interface RoomsAlong {

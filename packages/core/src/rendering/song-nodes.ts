@@ -8,6 +8,7 @@ import { monitorInputs } from './kinds/monitor.ts';
 import { partNodes, still, type PartMoves } from './part-nodes.ts';
 import { roots, type BedPlan, type PartPlan, type RenderPlan, type StrandPlan } from './plan.ts';
 import { roomNodes, type RoomsAlong } from './room-nodes.ts';
+import { isSame } from '../song/moves-of.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 import { sameValue, type Value } from './value.ts';
 
@@ -154,8 +155,9 @@ function sameValues<Thing extends object>(a: Thing, b: Thing): boolean {
 }
 
 function sameRoom(a: RoomSettings, b: RoomSettings): boolean {
-  const { echo, own, response, ...flat } = a;
+  const { echo, own, response, times, ...flat } = a;
   return (
+    isSame(times, b.times) &&
     // What is not ready yet is not even named.
     response === b.response &&
     sameValues(flat, b as typeof flat) &&

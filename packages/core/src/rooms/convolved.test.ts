@@ -83,7 +83,7 @@ describe('a room of a recorded response', () => {
       for (let q = 0; q < quanta; q++) {
         const input = pair();
         if (q === 3) input[0][17] = 0.5;
-        ringing.process(input[0], input[1], early, late, 128);
+        ringing.process(input[0], input[1], early, late, 128, 128 * q);
         heard.push(...late[0]);
       }
       return heard;

@@ -8,14 +8,19 @@ const { ceil, log, max, min, round } = Math;
 
 type EchoSettings = AnySound['echo'];
 
+const bothSides = [0, 1] as const;
+
 /** Feedback and crossing go to where they are set to by this share each frame: within some 10 ms. */
 const towards = 0.004;
 /** No wider than half the rate allows. */
 const highestShare = 0.45;
 
+/** From one time to another, where the tempo changes: as long as any gain takes, in s. */
+const goesOverS = 0.02;
+
 /** How late each side comes back, in frames. */
 export function echoFrames(
-  { timeMs, ratioPercent }: EchoSettings,
+  { timeMs, ratioPercent }: Pick<EchoSettings, 'timeMs' | 'ratioPercent'>,
   rateHz: number,
 ): readonly [number, number] {
   const left = max(1, round((timeMs * rateHz) / 1000));
@@ -35,19 +40,42 @@ function toneSections(
   ];
 }
 
+/** How late each side comes back from a frame of the song on. */
+interface Late {
+  readonly from: number;
+  readonly frames: readonly [number, number];
+  /** How long it takes to go over to it from the one before. */
+  readonly goesOver: number;
+}
+
+function latenesses({ echo, times }: AnySound, rateHz: number): readonly Late[] {
+  const all = times ?? [{ atS: 0, timeMs: echo.timeMs }];
+  const place = (n: number) => (n < all.length ? round(all[n].atS * rateHz) : Infinity);
+  return all.map(({ timeMs }, n) => ({
+    from: place(n),
+    frames: echoFrames({ ...echo, timeMs }, rateHz),
+    goesOver: max(1, min(round(goesOverS * rateHz), place(n + 1) - place(n))),
+  }));
+}
+
+/** The longest or the shortest of both sides, in frames. */
+const extreme = (late: readonly Late[], of: (...values: number[]) => number) =>
+  of(...late.flatMap(({ frames }) => frames));
+
 /** How long an echo remembers what went in, to −120 dB, in frames. */
-export function echoMemory(echo: EchoSettings, rateHz: number): number {
+export function echoMemory(sound: AnySound, rateHz: number): number {
+  const { echo } = sound;
   const { feedbackPercent } = echo;
   const times = feedbackPercent === 0 ? 0 : ceil(log(1e-6) / log(feedbackPercent / 100));
   // What rings on in its tone does so over what is already softer.
   const rings = feedbackPercent === 0 ? 0 : 2 * filterMemory(toneSections(echo, rateHz));
-  return (max(...echoFrames(echo, rateHz)) + 1) * (times + 1) + rings;
+  return (extreme(latenesses(sound, rateHz), max) + 1) * (times + 1) + rings;
 }
 
 /** Two delays, one for each side, that feed themselves and each other; each time round a tone is lost. */
 export class Echo implements Ringing {
   readonly #key: string;
-  readonly #frames: readonly [number, number];
+  readonly #late: readonly Late[];
   readonly #lines: Sides;
   readonly #masks: readonly [number, number];
   readonly #filters: readonly (readonly Biquad[])[];
@@ -62,14 +90,17 @@ export class Echo implements Ringing {
   constructor(sound: AnySound, rateHz: number) {
     const { echo } = sound;
     this.#key = keyOf(sound);
-    this.#frames = echoFrames(echo, rateHz);
-    const rooms = this.#frames.map((frames) => 2 ** ceil(Math.log2(frames + 1)));
+    this.#late = latenesses(sound, rateHz);
+    const rooms = ([0, 1] as const).map((side) => {
+      const longest = max(...this.#late.map(({ frames }) => frames[side]));
+      return 2 ** ceil(Math.log2(longest + 1));
+    });
     this.#lines = [new Float64Array(rooms[0]), new Float64Array(rooms[1])];
     this.#masks = [rooms[0] - 1, rooms[1] - 1];
     const sections = toneSections(echo, rateHz);
     this.#filters = [0, 1].map(() => sections.map((section) => new Biquad(section)));
     // What comes out was put in before.
-    this.#stretch = min(128, ...this.#frames);
+    this.#stretch = min(128, extreme(this.#late, min));
     this.#kept = [new Float64Array(this.#stretch), new Float64Array(this.#stretch)];
     this.aim(sound);
     this.settle();
@@ -101,27 +132,63 @@ export class Echo implements Ringing {
     [earlyLeft, earlyRight]: Sides,
     late: Sides,
     count: number,
+    frame: number,
   ): void {
     earlyLeft.fill(0, 0, count);
     earlyRight.fill(0, 0, count);
     for (let from = 0; from < count; from += this.#stretch)
-      this.#round(left, right, late, from, min(count - from, this.#stretch));
+      this.#round(left, right, late, from, min(count - from, this.#stretch), frame + from);
     this.#at = (this.#at + count) & 0x3fffffff;
   }
 
-  #round(left: Float64Array, right: Float64Array, late: Sides, from: number, count: number): void {
+  /** The last of the latenesses that hold at a frame. */
+  #heldAt(frame: number): number {
+    let [low, high] = [0, this.#late.length - 1];
+    while (low < high) {
+      const middle = (low + high + 1) >> 1;
+      if (this.#late[middle].from <= frame) low = middle;
+      else high = middle - 1;
+    }
+    return low;
+  }
+
+  /** What comes back of a side: by where the song is, and nothing else, so that it is the same from wherever it is played. */
+  #read(side: 0 | 1, at: number, count: number, frame: number): void {
+    const line = this.#lines[side];
+    const mask = this.#masks[side];
+    const kept = this.#kept[side];
+    for (let n = 0; n < count;) {
+      const held = this.#heldAt(frame + n);
+      const now = this.#late[held];
+      const next = this.#late[held + 1]?.from ?? Infinity;
+      const before = this.#late[max(0, held - 1)].frames[side];
+      const own = now.frames[side];
+      for (; n < count && frame + n < next; n++) {
+        const value = line[(at + n - own) & mask];
+        const w = held > 0 ? (frame + n - now.from) / now.goesOver : 1;
+        if (w >= 1) kept[n] = value;
+        else {
+          const old = line[(at + n - before) & mask];
+          kept[n] = old + w * (value - old);
+        }
+      }
+    }
+  }
+
+  #round(
+    left: Float64Array,
+    right: Float64Array,
+    late: Sides,
+    from: number,
+    count: number,
+    frame: number,
+  ): void {
     const at = this.#at + from;
-    for (let side = 0; side < 2; side++) {
-      const line = this.#lines[side];
-      const mask = this.#masks[side];
-      const read = at - this.#frames[side];
+    for (const side of bothSides) {
       const kept = this.#kept[side];
       const out = late[side];
-      for (let n = 0; n < count; n++) {
-        const value = line[(read + n) & mask];
-        kept[n] = value;
-        out[from + n] = value;
-      }
+      this.#read(side, at, count, frame);
+      for (let n = 0; n < count; n++) out[from + n] = kept[n];
       for (const filter of this.#filters[side]) filter.process(kept, kept, count);
     }
     const [keptLeft, keptRight] = this.#kept;
@@ -141,6 +208,7 @@ export class Echo implements Ringing {
 }
 
 /** What another echo has to be made for. */
-function keyOf({ kind, echo: { timeMs, ratioPercent, lowCutHz, highCutHz } }: AnySound): string {
-  return JSON.stringify([kind, timeMs, ratioPercent, lowCutHz, highCutHz]);
+function keyOf({ kind, times, echo }: AnySound): string {
+  const { timeMs, ratioPercent, lowCutHz, highCutHz } = echo;
+  return JSON.stringify([kind, timeMs, ratioPercent, lowCutHz, highCutHz, times]);
 }

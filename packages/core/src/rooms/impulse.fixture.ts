@@ -18,6 +18,7 @@ export function returned(
   right: Float32Array,
   frames: number,
   rateHz = rate,
+  start = 0,
 ): Return {
   const ringing = ringingOf(room, rateHz);
   const pair = (count: number) => [new Float64Array(count), new Float64Array(count)] as const;
@@ -29,7 +30,7 @@ export function returned(
     }
     const part = ([l, r]: readonly [Float64Array, Float64Array]) =>
       [l.subarray(at, at + 128), r.subarray(at, at + 128)] as const;
-    ringing.process(input[0], input[1], part(early), part(late), 128);
+    ringing.process(input[0], input[1], part(early), part(late), 128, start + at);
   }
   return { early, late };
 }

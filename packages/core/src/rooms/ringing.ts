@@ -17,7 +17,7 @@ export function ringingOf(sound: AnySound, rateHz: number): Ringing {
 export function ringingMemory(sound: AnySound, rateHz: number): number {
   if (isNetwork(sound)) return Math.ceil(memoryS(sound) * rateHz);
   if (sound.kind === 'own') return sound.response?.frames ?? 0;
-  return sound.kind === 'spring' ? springMemory(sound, rateHz) : echoMemory(sound.echo, rateHz);
+  return sound.kind === 'spring' ? springMemory(sound, rateHz) : echoMemory(sound, rateHz);
 }
 
 /** How long it is heard after what went in has ended, to −60 dB, in frames. Its memory goes to −120; a recording is heard as long as it is. */

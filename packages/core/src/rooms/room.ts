@@ -95,6 +95,12 @@ export const roomDescription = thing({
 });
 export type Room = Described<typeof roomDescription>;
 
+/** How late an echo comes back from a time of the song on. */
+export interface EchoTime {
+  readonly atS: number;
+  readonly timeMs: number;
+}
+
 /** What a room sounds like, whoever feeds it. */
 export type AnySound = Omit<
   Room,
@@ -102,6 +108,8 @@ export type AnySound = Omit<
 > & {
   /** What it rings by, where that was recorded and is ready. */
   readonly response?: RoomResponse;
+  /** Of an echo that goes by a tempo which changes: the first one holds from the beginning. */
+  readonly times?: readonly EchoTime[];
 };
 /** Of one that is a network. */
 export type RoomSound = AnySound & { readonly kind: NetworkKind };
@@ -110,7 +118,7 @@ export function isNetwork(sound: AnySound): sound is RoomSound {
   return (networkKinds as readonly RoomKind[]).includes(sound.kind);
 }
 
-/** What rings: it works through both sides in order, linear, and the same whenever it begins from silence. */
+/** What rings: it works through both sides in order, linear, and the same whenever it begins from silence at the same place of the song. */
 export interface Ringing {
   /** Whether it can go over to that while it plays, or another one has to be made for it. */
   fits(sound: AnySound): boolean;
@@ -120,8 +128,18 @@ export interface Ringing {
   settle(): void;
   /** Hears nothing of what came before. */
   clear(): void;
-  /** So many frames of both sides in, 128 at most, and of the early and the late return of both out; nothing is allocated. */
-  process(left: Float64Array, right: Float64Array, early: Sides, late: Sides, count: number): void;
+  /**
+   * So many frames of both sides in, 128 at most, and of the early and the late return of both out; nothing is allocated.
+   * @param frame of the song, of the first of them
+   */
+  process(
+    left: Float64Array,
+    right: Float64Array,
+    early: Sides,
+    late: Sides,
+    count: number,
+    frame: number,
+  ): void;
 }
 
 export type Sides = readonly [Float64Array, Float64Array];

@@ -250,4 +250,49 @@ describe('an echo', () => {
     const hall = newRoom('r', 'Hall', { kind: 'hall' });
     expect(inTempo(hall, tempo)).toBe(hall);
   });
+
+  test('in beats follows the tempo along the song, and is the same from wherever that is played', () => {
+    const tempo = tempoDescription.parse([
+      { atS: 0, bpm: 120 },
+      // Another measure is no other tempo.
+      { atS: 0.5, bpm: 120, beatsPerBar: 3 },
+      { atS: 1, bpm: 96 },
+      { atS: 2, bpm: 240 },
+    ]);
+    const room = inTempo(echo({ beats: 0.5, ratioPercent: 200, feedbackPercent: 0 }), tempo);
+    expect(room.times).toEqual([
+      { atS: 0, timeMs: 250 },
+      { atS: 1, timeMs: 312.5 },
+      { atS: 2, timeMs: 125 },
+    ]);
+    const clicks = new Float32Array(3 * rate);
+    for (const atS of [0.1, 1.1, 2.5]) clicks[Math.round(atS * rate)] = 1;
+    const whole = returned(room, clicks, clicks, 3 * rate).late;
+    expect(repeats(whole[0])).toEqual([
+      [350, 1],
+      [1412.5, 1],
+      [2625, 1],
+    ]);
+    expect(repeats(whole[1])).toEqual([
+      [600, 1],
+      [1725, 1],
+      [2750, 1],
+    ]);
+    // A tone goes over without a click: no step is larger than its own by more than the two take apart.
+    const tone = Float32Array.from({ length: 3 * rate }, (_, n) => Math.sin(n / 20));
+    const { late } = returned(room, tone, tone, 3 * rate);
+    let steepest = 0;
+    for (let n = rate / 2; n < 3 * rate; n++)
+      steepest = Math.max(steepest, abs(late[0][n] - late[0][n - 1]));
+    expect(steepest).toBeLessThan(1 / 20 + 2 / (0.02 * rate));
+    // From elsewhere, once what it remembers has passed.
+    const from = 128 * 300;
+    const memory = ringingMemory(room, rate);
+    expect(memory).toBe(Math.round(0.625 * rate) + 1);
+    const later = returned(room, tone.subarray(from), tone.subarray(from), 2 * rate, rate, from);
+    for (const side of [0, 1] as const)
+      expect(later.late[side].subarray(memory, 2 * rate - 128)).toEqual(
+        late[side].subarray(from + memory, from + 2 * rate - 128),
+      );
+  });
 });

@@ -257,13 +257,18 @@ function EchoField({ changing, row }: { changing: Changing; row: keyof Room['ech
 /** How late each side comes back, whatever it is set in. */
 function EchoTimes({ room }: Pick<Props, 'room'>) {
   const tempo = useSong().tempo;
-  const { timeMs, ratioPercent } = inTempo(room, tempo).echo;
+  const { echo, times } = inTempo(room, tempo);
+  const all = times?.map(({ timeMs }) => timeMs) ?? [echo.timeMs];
+  const [shortest, longest] = [Math.min(...all), Math.max(...all)];
+  const after = (percent: number) =>
+    [shortest, longest]
+      .slice(0, shortest === longest ? 1 : 2)
+      .map((timeMs) => figure((timeMs * percent) / 100, 1))
+      .join(' to ');
   return (
     <p className="quiet small m-0 mt-1" data-testid={`times-${room.name}`}>
-      left after {figure(timeMs, 1)} ms, right after {figure((timeMs * ratioPercent) / 100, 1)} ms
-      {room.echo.beats !== null && tempo && tempo.length > 1
-        ? ', by the tempo that the song begins with'
-        : ''}
+      left after {after(100)} ms, right after {after(echo.ratioPercent)} ms
+      {times ? ', as the tempo goes' : ''}
     </p>
   );
 }

@@ -600,6 +600,13 @@ describe('a room', () => {
     type(screen.getByLabelText('Tempo'), '100');
     type(lane('Echo').getByLabelText('In beats'), '0.75');
     expect(times()).toBe('left after 450.0 ms, right after 670.5 ms');
+    const [first] = song().tempo ?? [];
+    const faster = { atS: 8, bpm: 200, beatsPerBar: 4 };
+    act(() => void open.do('faster', [{ kind: 'set-tempo', tempo: [first, faster] }]));
+    expect(times()).toBe(
+      'left after 225.0 to 450.0 ms, right after 335.3 to 670.5 ms, as the tempo goes',
+    );
+    act(() => void open.session.undo());
     type(lane('Echo').getByLabelText('Feedback'), '40');
     expect(room().echo).toMatchObject({ timeMs: 100, beats: 0.75, feedbackPercent: 40 });
     expect(open.session.store.getState().history.undo.at(-1)?.name).toBe(

@@ -22,7 +22,7 @@ export type RoomSettings = Omit<
   Room,
   'id' | 'name' | 'feeds' | 'fromRooms' | 'frozen' | 'groupId'
 > &
-  Pick<AnySound, 'response'>;
+  Pick<AnySound, 'response' | 'times'>;
 
 type Pair = readonly [Float64Array, Float64Array];
 
@@ -200,11 +200,12 @@ class RoomRun extends OutputRun<RoomNode> {
   #ring(left: Float64Array, right: Float64Array): void {
     const glide = this.#ringing;
     const { from, to, moving } = glide;
+    const { frame } = this.context;
     if (!moving) {
-      to.process(left, right, this.#early, this.#late, quantumFrames);
+      to.process(left, right, this.#early, this.#late, quantumFrames, frame);
       return;
     }
-    from.process(left, right, this.#otherEarly, this.#otherLate, quantumFrames);
+    from.process(left, right, this.#otherEarly, this.#otherLate, quantumFrames, frame);
     const { weights } = glide;
     glide.begin();
     // One that begins is let in to what sounds: its first echoes would click.
@@ -212,7 +213,7 @@ class RoomRun extends OutputRun<RoomNode> {
       left[n] *= weights[n];
       right[n] *= weights[n];
     }
-    to.process(left, right, this.#early, this.#late, quantumFrames);
+    to.process(left, right, this.#early, this.#late, quantumFrames, frame);
     for (let side = 0; side < 2; side++)
       for (let n = 0; n < quantumFrames; n++) {
         this.#early[side][n] += (1 - weights[n]) * this.#otherEarly[side][n];
