@@ -15,8 +15,8 @@ export async function compiledLoops() {
       ...['--runtime', 'stub'],
       ...['--optimizeLevel', '3', '--shrinkLevel', '0', '--noAssert'],
       ...['--enable', 'simd'],
-      // 512 kB, of which `loops.ts` of signal/ says what lies where.
-      ...['--initialMemory', '8', '--maximumMemory', '8'],
+      // 2 MB, of which `loops.ts` of signal/ says what lies where.
+      ...['--initialMemory', '32', '--maximumMemory', '32'],
     ],
     {
       writeFile: (name, contents) => {

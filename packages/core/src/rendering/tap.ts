@@ -1,5 +1,5 @@
 import { fadeTable } from '../signal/fade.ts';
-import type { movingPhases } from '../signal/sinc.ts';
+import { addressOf, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 import { delayTaps, interpolationWeights, movingTable, movingTaps } from '../signal/sinc.ts';
 import type { BlockStore, PcmSource } from '../sources/blocks.ts';
 import { driftAt, type DriftPath } from '../voices/drift.ts';
@@ -12,14 +12,17 @@ import { wholeDelay } from './time-map.ts';
 const { floor, sqrt, max, min } = Math;
 
 /** Frames read in one piece: a quantum at up to double speed, and the interpolator's reach. */
-const scratch = new Float32Array(3 * quantumFrames + 2 * delayTaps);
+const most = 3 * quantumFrames + 2 * delayTaps;
+const scratch = takeSingles(most);
 /** The same as doubles: widened once for each frame read, not once for each tap of each frame made. */
-const wide = new Float64Array(scratch.length);
-/** Where `wide` is read, frame by frame. */
-const places = new Float64Array(quantumFrames);
+const wide = takeRoom(most + 1);
+/** What is read between them, and the weights that it is read by where they stand. */
+const made = takeRoom(quantumFrames);
+const standing = takeRoom(delayTaps);
 const fading = new Float64Array(quantumFrames);
 /** How far behind its place a drifting voice is, frame by frame. */
-const wander = new Float64Array(quantumFrames);
+const behind = takeRoom(quantumFrames);
+const wander = memory.subarray(behind, behind + quantumFrames);
 /** A drift of 20 ms at 5 Hz moves by less than 0.4 frames a frame. */
 const driftSlack = quantumFrames / 2;
 
@@ -81,8 +84,10 @@ export class Tap {
     }
     const count = quantumFrames + delayTaps;
     store.read(this.#source, start - delayTaps / 2 + 1, count, scratch);
-    widen(count);
-    convolve(weights, wide, output);
+    memory.set(weights, standing);
+    const [by, from, into] = [addressOf(standing), addressOf(wide), addressOf(made)];
+    loops.readStraight(by, delayTaps, scratch.byteOffset, from, quantumFrames, into);
+    for (let n = 0; n < quantumFrames; n++) output[n] = memory[made + n];
   }
 
   #readSpliced(store: BlockStore, frame: number, plan: SplicePlan, output: Float64Array): void {
@@ -134,102 +139,20 @@ export class Tap {
     const first = floor(origin + ratio * from - offset) - movingTaps / 2 + 1 - slack;
     const last = floor(origin + ratio * (to - 1) - offset) + movingTaps / 2 + 2 + slack;
     store.read(this.#source, first, last - first, scratch);
-    widen(last - first);
     const start = origin - first - movingTaps / 2 + 1;
-    if (drifting) for (let n = from; n < to; n++) places[n] = start + ratio * n - wander[n];
-    else for (let n = from; n < to; n++) places[n] = start + ratio * n;
-    interpolate(movingTable(), from, to, output);
-  }
-}
-
-/** What was read, as doubles. */
-function widen(count: number): void {
-  for (let n = 0; n < count; n++) wide[n] = scratch[n];
-}
-
-/**
- * Reads `wide` between its values at `places`, for the frames `from` up to `to`. Written out tap by tap, which the compiler
- * makes twice as fast as a loop of them; in four sums, so that a multiplication need not wait for the one before. (Its
- * numbers stand here, held to what they are by their types: the compiler does not fold what is imported.)
- */
-function interpolate(table: Float64Array, from: number, to: number, output: Float64Array): void {
-  const phases: typeof movingPhases = 4096;
-  const taps: typeof movingTaps = 16;
-  for (let n = from; n < to; n++) {
-    const place = places[n];
-    const at = place | 0;
-    // Rounded to the nearest phase; what is cut here is never negative.
-    const row = (((place - at) * phases + 0.5) | 0) * taps;
-    const a =
-      table[row] * wide[at] +
-      table[row + 4] * wide[at + 4] +
-      table[row + 8] * wide[at + 8] +
-      table[row + 12] * wide[at + 12];
-    const b =
-      table[row + 1] * wide[at + 1] +
-      table[row + 5] * wide[at + 5] +
-      table[row + 9] * wide[at + 9] +
-      table[row + 13] * wide[at + 13];
-    const c =
-      table[row + 2] * wide[at + 2] +
-      table[row + 6] * wide[at + 6] +
-      table[row + 10] * wide[at + 10] +
-      table[row + 14] * wide[at + 14];
-    const d =
-      table[row + 3] * wide[at + 3] +
-      table[row + 7] * wide[at + 7] +
-      table[row + 11] * wide[at + 11] +
-      table[row + 15] * wide[at + 15];
-    output[n] = a + b + (c + d);
-  }
-}
-
-/**
- * Four frames at once, tap by tap, the inputs handed on from one to the next: each value and each weight is fetched once for
- * four multiplications. Its bounds stand here as numbers too: with imported ones it runs a third slower.
- */
-function convolve(weights: Float64Array, input: Float64Array, output: Float64Array): void {
-  const frames: typeof quantumFrames = 128;
-  const taps: typeof delayTaps = 32;
-  for (let n = 0; n < frames; n += 4) {
-    let a = 0;
-    let b = 0;
-    let c = 0;
-    let d = 0;
-    let x0 = input[n];
-    let x1 = input[n + 1];
-    let x2 = input[n + 2];
-    for (let k = 0; k < taps; k += 4) {
-      const at = n + k;
-      const w0 = weights[k];
-      const x3 = input[at + 3];
-      a += w0 * x0;
-      b += w0 * x1;
-      c += w0 * x2;
-      d += w0 * x3;
-      const w1 = weights[k + 1];
-      x0 = input[at + 4];
-      a += w1 * x1;
-      b += w1 * x2;
-      c += w1 * x3;
-      d += w1 * x0;
-      const w2 = weights[k + 2];
-      x1 = input[at + 5];
-      a += w2 * x2;
-      b += w2 * x3;
-      c += w2 * x0;
-      d += w2 * x1;
-      const w3 = weights[k + 3];
-      x2 = input[at + 6];
-      a += w3 * x3;
-      b += w3 * x0;
-      c += w3 * x1;
-      d += w3 * x2;
-    }
-    output[n] = a;
-    output[n + 1] = b;
-    output[n + 2] = c;
-    output[n + 3] = d;
+    loops.readLine(
+      movingTable().byteOffset,
+      scratch.byteOffset,
+      last - first,
+      addressOf(wide),
+      start,
+      ratio,
+      drifting ? addressOf(behind) : 0,
+      from,
+      to,
+      addressOf(made),
+    );
+    for (let n = from; n < to; n++) output[n] = memory[made + n];
   }
 }
 

@@ -8,9 +8,10 @@ import fc from 'fast-check';
 import { bent, DriveRun, driveShapes, type DriveShape } from '../amps/drive.ts';
 import { noise } from '../measurement/signals.fixture.ts';
 import { brisk, gentle, HalfBand, steep, stretchFrames, type HalfBandTaps } from './half-band.ts';
-import { memory } from './loops.ts';
+import { addressOf, loops, memory, takeRoom, takeSingles } from './loops.ts';
+import { delayTaps, interpolationWeights, movingPhases, movingTable, movingTaps } from './sinc.ts';
 
-const { abs, max } = Math;
+const { abs, floor, max, round } = Math;
 
 /** What is worked out is written where a loop writes, the plain way, in the same order. */
 function plainOuter(taps: HalfBandTaps, x: Float64Array, at: number): number {
@@ -107,6 +108,75 @@ describe('the loops in WebAssembly', () => {
         },
       ),
       { numRuns: 12 },
+    );
+  });
+
+  test('read between values to the bits of plain loops, along any line', () => {
+    const frames = 128;
+    const singles = takeSingles(448);
+    const [wide, made, behind] = [takeRoom(449), takeRoom(frames), takeRoom(frames)];
+    const table = movingTable();
+    singles.set(noise(448 / 48_000, 48_000, 3, 1));
+    const sumOf = (weights: Float64Array, at: number) => {
+      const sums = [0, 0, 0, 0];
+      for (let k = 0; k < weights.length; k++) sums[k % 4] += weights[k] * singles[at + k];
+      return sums[0] + sums[1] + (sums[2] + sums[3]);
+    };
+    const share = fc.double({ min: 0, max: 1, noNaN: true });
+    fc.assert(
+      fc.property(
+        fc.oneof(fc.nat(40), fc.double({ min: 0, max: 40, noNaN: true })),
+        fc.oneof(fc.constant(1), fc.double({ min: 0.5, max: 2, noNaN: true })),
+        fc.option(fc.array(share, { minLength: frames, maxLength: frames })),
+        fc.nat(frames - 1),
+        (start, ratio, wander, from) => {
+          if (wander) memory.set(wander, behind);
+          const [x, out] = [addressOf(wide), addressOf(made)];
+          const late = wander ? addressOf(behind) : 0;
+          loops.readLine(
+            table.byteOffset,
+            singles.byteOffset,
+            448,
+            x,
+            start + 1,
+            ratio,
+            late,
+            from,
+            frames,
+            out,
+          );
+          for (let n = from; n < frames; n++) {
+            const place = start + 1 + ratio * n - (wander ? wander[n] : 0);
+            const phase = (place - floor(place)) * movingPhases;
+            // Between two phases as near as each other either one is right.
+            if (phase % 1 === 0.5) continue;
+            const row = round(phase) * movingTaps;
+            const weights = table.subarray(row, row + movingTaps);
+            expect(memory[made + n]).toBe(sumOf(weights, floor(place)));
+          }
+        },
+      ),
+      { numRuns: 100 },
+    );
+  });
+
+  test('read between values at one place as the sum of its taps says', () => {
+    const frames = 128;
+    const singles = takeSingles(frames + delayTaps);
+    const [weights, wide, made] = [delayTaps, frames + delayTaps + 1, frames].map(takeRoom);
+    singles.set(noise((frames + delayTaps) / 48_000, 48_000, 4, 1));
+    fc.assert(
+      fc.property(fc.double({ min: 0, max: 0.999, noNaN: true }), (fraction) => {
+        const taps = interpolationWeights(fraction, delayTaps);
+        memory.set(taps, weights);
+        const [by, x, out] = [weights, wide, made].map(addressOf);
+        loops.readStraight(by, delayTaps, singles.byteOffset, x, frames, out);
+        for (let n = 0; n < frames; n++) {
+          const sum = taps.reduce((so, tap, k) => so + tap * singles[n + k], 0);
+          expect(memory[made + n]).toBe(sum);
+        }
+      }),
+      { numRuns: 20 },
     );
   });
 

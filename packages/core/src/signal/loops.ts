@@ -32,9 +32,29 @@ interface Loops {
   ): void;
   meanOfCut(into: number, last: number, x: number, count: number): void;
   twoBefore(scale: number, x: number, count: number): void;
+  readLine(
+    table: number,
+    singles: number,
+    count: number,
+    wide: number,
+    start: number,
+    ratio: number,
+    wander: number,
+    from: number,
+    to: number,
+    out: number,
+  ): void;
+  readStraight(
+    weights: number,
+    taps: number,
+    singles: number,
+    wide: number,
+    frames: number,
+    out: number,
+  ): void;
 }
 
-/** The loops where most of a drive's time goes. They take what they work on out of their own memory; each thread has its own. */
+/** The loops where most of the time of drives and of reading between values goes. They take what they work on out of their own memory; each thread has its own. */
 export const loops = new WebAssembly.Instance(new WebAssembly.Module(hexToBytes(loopsBytes)), {
   loops: { atan, log },
 }).exports as Loops;
@@ -55,6 +75,12 @@ export function takeRoom(values: number): number {
   taken += Math.ceil(values / 8) * 8;
   if (taken > memory.length) throw new Error('The loops have no more memory.');
   return at;
+}
+
+/** So many values of the memory as singles, for good. */
+export function takeSingles(values: number): Float32Array<ArrayBuffer> {
+  const place = takeRoom(Math.ceil(values / 2));
+  return new Float32Array(loops.memory.buffer, addressOf(place), values);
 }
 
 /** @param place in `memory` */

@@ -1,3 +1,5 @@
+import { memory, takeRoom } from './loops.ts';
+
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { PI, sin, sqrt } = Math;
 
@@ -49,10 +51,12 @@ export function interpolationWeights(fraction: number, taps: number): Float64Arr
 
 let table: Float64Array | undefined;
 
-/** `movingPhases + 1` rows of `movingTaps` weights; made once, on first use. */
+/** `movingPhases + 1` rows of `movingTaps` weights, in the loops' memory; made once, on first use. */
 export function movingTable(): Float64Array {
   if (table) return table;
-  table = new Float64Array((movingPhases + 1) * movingTaps);
+  const values = (movingPhases + 1) * movingTaps;
+  const place = takeRoom(values);
+  table = memory.subarray(place, place + values);
   for (let phase = 0; phase <= movingPhases; phase++)
     table.set(interpolationWeights(phase / movingPhases, movingTaps), phase * movingTaps);
   return table;
