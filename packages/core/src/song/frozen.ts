@@ -59,9 +59,15 @@ export function roomKey(song: Song, room: Room): string {
     ...partIds.map((id) => hashOf(song.parts[id], imageOf)),
     ...moves.sort(),
     canonical([song.panLaw, song.rateHz, song.tempo]),
+    // What was rendered while echoes went by the first tempo alone is another sound.
+    ...((song.tempo?.length ?? 0) > 1 && [room, ...before].some(isInBeats)
+      ? ['echoes follow the tempo']
+      : []),
   ];
   return hashed(lines.join('\n'));
 }
+
+const isInBeats = ({ kind, echo }: Room): boolean => kind === 'echo' && echo.beats !== null;
 
 /** All that the image of a part depends on, as the hash of it, but for the part's level and what stands in the place of the image. */
 export function partKey(song: Song, part: Part): string {
