@@ -1,5 +1,5 @@
 /**
- * The loops in which a drive spends its time, in AssemblyScript: compiled to WebAssembly they work on two values at once. Each
+ * The loops in which drives and reading between values spend their time, in AssemblyScript: compiled to WebAssembly they work on two values at once. Each
  * value is summed in the order in which a plain loop would sum it, so that the bits are those of one.
  *
  * All addresses are of 64-bit values, in bytes. Nothing here keeps anything: what has to be known from one call to the next lies where the caller says.

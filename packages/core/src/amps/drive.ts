@@ -41,7 +41,10 @@ const places = tableParts.flatMap(({ from, to, steps }) =>
   Array.from({ length: (to - from) * steps + 1 }, (_, n) => ({ u: from + n / steps, steps })),
 );
 const table = takeRoom(2 * places.length);
-places.forEach(({ u, steps }, n) => memory.set([arcArea(u), atan(u) / steps], table + 2 * n));
+for (const [n, { u, steps }] of places.entries()) {
+  memory[table + 2 * n] = arcArea(u);
+  memory[table + 2 * n + 1] = atan(u) / steps;
+}
 
 /** ∫ atan from 0 to u. */
 function arcArea(u: number): number {

@@ -8,7 +8,7 @@ import { monitorInputs } from './kinds/monitor.ts';
 import { partNodes, still, type PartMoves } from './part-nodes.ts';
 import { roots, type BedPlan, type PartPlan, type RenderPlan, type StrandPlan } from './plan.ts';
 import { roomNodes, type RoomsAlong } from './room-nodes.ts';
-import { isSame } from '../song/moves-of.ts';
+import { isSame } from '../parameters/same.ts';
 import type { PanLaw } from '../voices/pan-law.ts';
 import { sameValue, type Value } from './value.ts';
 

@@ -85,8 +85,14 @@ export class Tap {
     const count = quantumFrames + delayTaps;
     store.read(this.#source, start - delayTaps / 2 + 1, count, scratch);
     memory.set(weights, standing);
-    const [by, from, into] = [addressOf(standing), addressOf(wide), addressOf(made)];
-    loops.readStraight(by, delayTaps, scratch.byteOffset, from, quantumFrames, into);
+    loops.readStraight(
+      addressOf(standing),
+      delayTaps,
+      scratch.byteOffset,
+      addressOf(wide),
+      quantumFrames,
+      addressOf(made),
+    );
     for (let n = 0; n < quantumFrames; n++) output[n] = memory[made + n];
   }
 

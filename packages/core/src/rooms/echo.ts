@@ -1,3 +1,4 @@
+import { isSame } from '../parameters/same.ts';
 import { Biquad, type BiquadCoefficients } from '../signal/biquad.ts';
 import { highPass, lowPass } from '../signal/filters.ts';
 import { filterMemory } from '../signal/memory.ts';
@@ -7,8 +8,6 @@ import type { AnySound, Ringing, Sides } from './room.ts';
 const { ceil, log, max, min, round } = Math;
 
 type EchoSettings = AnySound['echo'];
-
-const bothSides = [0, 1] as const;
 
 /** Feedback and crossing go to where they are set to by this share each frame: within some 10 ms. */
 const towards = 0.004;
@@ -44,18 +43,19 @@ function toneSections(
 interface Late {
   readonly from: number;
   readonly frames: readonly [number, number];
-  /** How long it takes to go over to it from the one before. */
-  readonly goesOver: number;
 }
 
+/** No two of them come nearer to each other than it takes to go over: what changes sooner goes over with the one before. */
 function latenesses({ echo, times }: AnySound, rateHz: number): readonly Late[] {
-  const all = times ?? [{ atS: 0, timeMs: echo.timeMs }];
-  const place = (n: number) => (n < all.length ? round(all[n].atS * rateHz) : Infinity);
-  return all.map(({ timeMs }, n) => ({
-    from: place(n),
-    frames: echoFrames({ ...echo, timeMs }, rateHz),
-    goesOver: max(1, min(round(goesOverS * rateHz), place(n + 1) - place(n))),
-  }));
+  const found: Late[] = [];
+  for (const { atS, timeMs } of times ?? [{ atS: 0, timeMs: echo.timeMs }]) {
+    const at = round(atS * rateHz);
+    const before = found.at(-1);
+    const soon = before !== undefined && at - before.from < goesOverS * rateHz;
+    if (soon) found.pop();
+    found.push({ from: soon ? before.from : at, frames: echoFrames({ ...echo, timeMs }, rateHz) });
+  }
+  return found;
 }
 
 /** The longest or the shortest of both sides, in frames. */
@@ -76,6 +76,9 @@ export function echoMemory(sound: AnySound, rateHz: number): number {
 export class Echo implements Ringing {
   readonly #key: string;
   readonly #late: readonly Late[];
+  readonly #times: AnySound['times'];
+  /** It goes over from one to the next by so much each frame. */
+  readonly #slope: number;
   readonly #lines: Sides;
   readonly #masks: readonly [number, number];
   readonly #filters: readonly (readonly Biquad[])[];
@@ -91,6 +94,8 @@ export class Echo implements Ringing {
     const { echo } = sound;
     this.#key = keyOf(sound);
     this.#late = latenesses(sound, rateHz);
+    this.#times = sound.times;
+    this.#slope = 1 / (goesOverS * rateHz);
     const rooms = ([0, 1] as const).map((side) => {
       const longest = max(...this.#late.map(({ frames }) => frames[side]));
       return 2 ** ceil(Math.log2(longest + 1));
@@ -107,7 +112,7 @@ export class Echo implements Ringing {
   }
 
   fits(sound: AnySound): boolean {
-    return keyOf(sound) === this.#key;
+    return keyOf(sound) === this.#key && isSame(sound.times, this.#times);
   }
 
   aim({ echo }: AnySound): void {
@@ -143,7 +148,8 @@ export class Echo implements Ringing {
 
   /** The last of the latenesses that hold at a frame. */
   #heldAt(frame: number): number {
-    let [low, high] = [0, this.#late.length - 1];
+    let low = 0;
+    let high = this.#late.length - 1;
     while (low < high) {
       const middle = (low + high + 1) >> 1;
       if (this.#late[middle].from <= frame) low = middle;
@@ -153,7 +159,7 @@ export class Echo implements Ringing {
   }
 
   /** What comes back of a side: by where the song is, and nothing else, so that it is the same from wherever it is played. */
-  #read(side: 0 | 1, at: number, count: number, frame: number): void {
+  #read(side: number, at: number, count: number, frame: number): void {
     const line = this.#lines[side];
     const mask = this.#masks[side];
     const kept = this.#kept[side];
@@ -165,7 +171,7 @@ export class Echo implements Ringing {
       const own = now.frames[side];
       for (; n < count && frame + n < next; n++) {
         const value = line[(at + n - own) & mask];
-        const w = held > 0 ? (frame + n - now.from) / now.goesOver : 1;
+        const w = held > 0 ? (frame + n - now.from) * this.#slope : 1;
         if (w >= 1) kept[n] = value;
         else {
           const old = line[(at + n - before) & mask];
@@ -184,7 +190,7 @@ export class Echo implements Ringing {
     frame: number,
   ): void {
     const at = this.#at + from;
-    for (const side of bothSides) {
+    for (let side = 0; side < 2; side++) {
       const kept = this.#kept[side];
       const out = late[side];
       this.#read(side, at, count, frame);
@@ -208,7 +214,6 @@ export class Echo implements Ringing {
 }
 
 /** What another echo has to be made for. */
-function keyOf({ kind, times, echo }: AnySound): string {
-  const { timeMs, ratioPercent, lowCutHz, highCutHz } = echo;
-  return JSON.stringify([kind, timeMs, ratioPercent, lowCutHz, highCutHz, times]);
+function keyOf({ kind, echo: { timeMs, ratioPercent, lowCutHz, highCutHz } }: AnySound): string {
+  return JSON.stringify([kind, timeMs, ratioPercent, lowCutHz, highCutHz]);
 }

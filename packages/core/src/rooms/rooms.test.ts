@@ -285,6 +285,20 @@ describe('an echo', () => {
     for (let n = rate / 2; n < 3 * rate; n++)
       steepest = Math.max(steepest, abs(late[0][n] - late[0][n - 1]));
     expect(steepest).toBeLessThan(1 / 20 + 2 / (0.02 * rate));
+    // However soon it changes again: after a frame, at once, or all along.
+    const soon = [1, 1 + 0.2 / rate, 1 + 1 / rate, 1.005, 1.02, 1.03, 1.031, 1.04, 1.0401];
+    const hasty = tempoDescription.parse(
+      [0, ...soon].map((atS, n) => ({ atS, bpm: [480, 61, 240, 90][n % 4] })),
+    );
+    const quick = inTempo(echo({ beats: 0.5, feedbackPercent: 0 }), hasty);
+    const heard = returned(quick, tone, tone, 3 * rate).late[0];
+    for (let n = rate / 2; n < 3 * rate; n++)
+      expect(abs(heard[n] - heard[n - 1])).toBeLessThan(1 / 20 + 2 / (0.02 * rate));
+    // It ends where the tempo does: at 61 beats a minute.
+    const lateBy = Math.round((0.5 * 60 * rate) / 61);
+    expect(heard.subarray(2 * rate)).toEqual(
+      Float64Array.from(tone.subarray(2 * rate - lateBy, 3 * rate - lateBy)),
+    );
     // From elsewhere, once what it remembers has passed.
     const from = 128 * 300;
     const memory = ringingMemory(room, rate);

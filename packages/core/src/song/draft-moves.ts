@@ -1,6 +1,7 @@
 import type { ImageMove, Move } from './along.ts';
 import type { Edit } from './edits/edit.ts';
-import { isSame, withMove, type MoveTarget } from './moves-of.ts';
+import { isSame } from '../parameters/same.ts';
+import { withMove, type MoveTarget } from './moves-of.ts';
 import type { Part, Song } from './song.ts';
 
 /** Whether a move belongs to the image of a part: its level does not, nor what it feeds rooms by. */

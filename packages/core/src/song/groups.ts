@@ -1,5 +1,5 @@
+import { isSame } from '../parameters/same.ts';
 import { groupOfParts, groupsAround, mostGroups, type Group, type GroupDraft } from './along.ts';
-import { isSame } from './moves-of.ts';
 import { partsInOrder, type Part, type Song } from './song.ts';
 
 /** A row of the song as it is laid out: a group above what is in it, wherever the first part of that stands. */

@@ -1,3 +1,4 @@
+import { isSame } from '../parameters/same.ts';
 import type { Curve } from '../moves/curve.ts';
 import type { Move, Song } from './song.ts';
 
@@ -69,16 +70,6 @@ export function keptMoves(before: readonly Move[], after: readonly Move[]): read
     const was = known.get(move.id);
     return was && isSame(was, move) ? was : move;
   });
-}
-
-/** Of what JSON can say. */
-export function isSame(a: unknown, b: unknown): boolean {
-  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return a === b;
-  const keys = Object.keys(a);
-  return (
-    keys.length === Object.keys(b).length &&
-    keys.every((key) => isSame(a[key as keyof typeof a], b[key as keyof typeof b]))
-  );
 }
 
 export function partTarget(id: string, parameter: MoveTarget['parameter']): MoveTarget {
