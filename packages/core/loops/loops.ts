@@ -1,5 +1,5 @@
 /**
- * The loops in which drives and reading between values spend their time, in AssemblyScript: compiled to WebAssembly they work on two values at once. Each
+ * The loops in which amp chains and reading between values spend their time, in AssemblyScript: compiled to WebAssembly they work on two values at once. Each
  * value is summed in the order in which a plain loop would sum it, so that the bits are those of one.
  *
  * All addresses are of 64-bit values, in bytes. Nothing here keeps anything: what has to be known from one call to the next lies where the caller says.
@@ -118,53 +118,81 @@ export function downsample(
   }
 }
 
-/** ∫ atan is read from a table: fine steps up to 16, coarse ones up to 256, where it is all but straight. Beside each value stands its slope. */
-const fineSteps: f64 = 64;
-const fineEnd: f64 = 16;
-const coarseSteps: f64 = 4;
-const coarseEnd: f64 = 256;
-/** The coarse ones lie behind the fine ones, which have one more than there are steps. */
-const coarseFrom: usize = (1024 + 1) << 4;
+/**
+ * ∫ atan is read from a table of cubics. Its steps are as wide as a double's own: from 1 + |u| each octave has 128, so that the leading bits of
+ * that say which one it is in and the others how far.
+ */
+const stepBits: i32 = 7;
+const areaEnd: f64 = 255;
+const ofOne: i64 = 0x3ff0000000000000;
+const belowOne: i64 = 0x000fffffffffffff;
 
 /** ∫ atan from 0 to u. */
 function arcArea(table: usize, u: f64): f64 {
   const size = u < 0 ? -u : u;
-  if (size < fineEnd) return readArea(table, size * fineSteps);
-  if (size < coarseEnd) return readArea(table + coarseFrom, (size - fineEnd) * coarseSteps);
+  if (size < areaEnd) return f64x2.extract_lane(areasOf(table, f64x2.splat(size)), 0);
   return u * atan(u) - 0.5 * log(1 + u * u);
 }
 
-/** Where its last bit is worth 1, a double holds a whole number in its lower bits. */
-const wholeBits: f64 = 6755399441055744;
-
-/** The nearest whole number of what is no larger than an i32. A conversion would look for what it cannot hold, in twice the time of the loops that ask. */
-function nearest(value: f64): i32 {
-  return i32(reinterpret<i64>(value + wholeBits));
-}
-
-/** The largest whole number that is not above; that of the processor would have each wait for the one before. */
-function floorOf(value: f64): f64 {
-  const rounded = value + wholeBits - wholeBits;
-  const above = f64x2.gt(f64x2.splat(rounded), f64x2.splat(value));
-  return rounded - f64x2.extract_lane(v128.and(above, f64x2.splat(1)), 0);
-}
-
-/** A cubic through two values and their slopes. */
-function readArea(table: usize, place: f64): f64 {
-  const whole = floorOf(place);
-  const n = nearest(whole);
-  const t = place - whole;
-  const at: usize = table + (usize(n) << 4);
-  const area = load<f64>(at);
-  const slope = load<f64>(at, 8);
-  const rise = load<f64>(at, 16) - area;
-  const begin = slope - rise;
-  const end = load<f64>(at, 24) - rise;
-  return area + t * (slope + t * (-2 * begin - end + t * (begin + end)));
+/** The same for two values of a size that the table has. */
+function areasOf(table: usize, size: v128): v128 {
+  const bits = f64x2.add(size, f64x2.splat(1));
+  const steps = i64x2.sub(i64x2.shr_u(bits, 52 - stepBits), i64x2.splat(ofOne >> (52 - stepBits)));
+  const first: usize = table + (usize(i64x2.extract_lane(steps, 0)) << 5);
+  const second: usize = table + (usize(i64x2.extract_lane(steps, 1)) << 5);
+  const within = v128.and(i64x2.shl(bits, stepBits), i64x2.splat(belowOne));
+  const t = f64x2.sub(v128.or(within, i64x2.splat(ofOne)), f64x2.splat(1));
+  const low = v128.load(first);
+  const lowToo = v128.load(second);
+  const high = v128.load(first, 16);
+  const highToo = v128.load(second, 16);
+  const area = v128.shuffle<f64>(low, lowToo, 0, 2);
+  const slope = v128.shuffle<f64>(low, lowToo, 1, 3);
+  const bend = v128.shuffle<f64>(high, highToo, 0, 2);
+  const turn = v128.shuffle<f64>(high, highToo, 1, 3);
+  const rise = f64x2.add(slope, f64x2.mul(t, f64x2.add(bend, f64x2.mul(t, turn))));
+  return f64x2.add(area, f64x2.mul(t, rise));
 }
 
 /** Nearer to each other than this, two values differ too little to divide by: what is between them is taken for straight, to 1e-10. */
 const near: f64 = 1e-5;
+
+/** Each value's mean of atan from the value before it: of two after two, up to where one is beyond the table or near the one before. */
+function meansOfArc(
+  table: usize,
+  into: f64,
+  shift: f64,
+  scale: f64,
+  rest: f64,
+  last: usize,
+  from: usize,
+  end: usize,
+): usize {
+  const gain = f64x2.splat(into);
+  const rise = f64x2.splat(shift);
+  let u = v128.load_splat<f64>(last);
+  let area = v128.load_splat<f64>(last, 8);
+  let x: usize = from;
+  while (x < end) {
+    const next = f64x2.add(f64x2.mul(gain, v128.load(x)), rise);
+    const size = f64x2.abs(next);
+    const apart = f64x2.sub(next, v128.shuffle<f64>(u, next, 1, 2));
+    const fine = v128.and(
+      f64x2.lt(size, f64x2.splat(areaEnd)),
+      f64x2.gt(f64x2.abs(apart), f64x2.splat(near)),
+    );
+    if (!i64x2.all_true(fine)) break;
+    const nextArea = areasOf(table, size);
+    const mean = f64x2.div(f64x2.sub(nextArea, v128.shuffle<f64>(area, nextArea, 1, 2)), apart);
+    v128.store(x, f64x2.sub(f64x2.mul(f64x2.splat(scale), mean), f64x2.splat(rest)));
+    x += 16;
+    u = next;
+    area = nextArea;
+  }
+  store<f64>(last, f64x2.extract_lane(u, 1));
+  store<f64>(last, f64x2.extract_lane(area, 1), 8);
+  return x;
+}
 
 /**
  * Each value's mean of (2/π) · atan(into · x + shift) − rest from the value before it, in place.
@@ -179,21 +207,28 @@ export function meanOfArc(
   x: usize,
   count: i32,
 ): void {
-  let u = load<f64>(last);
-  let area = load<f64>(last, 8);
   const scale = 2 / Math.PI;
-  for (let n: i32 = 0; n < count; n++) {
-    const next = into * load<f64>(x) + shift;
-    const apart = next - u;
-    const nextArea = arcArea(table, next);
-    const mean = apart > near || apart < -near ? (nextArea - area) / apart : atan(0.5 * (next + u));
-    store<f64>(x, scale * mean - rest);
-    x += 8;
-    u = next;
-    area = nextArea;
+  const end = x + (usize(count) << 3);
+  const endOfPairs = x + (usize(count & ~1) << 3);
+  for (;;) {
+    // What asks the engine for an arc tangent is kept out of the loop of pairs, which would save all that it has at hand before each.
+    x = meansOfArc(table, into, shift, scale, rest, last, x, endOfPairs);
+    const stop = x < endOfPairs ? x + 16 : end;
+    for (; x < stop; x += 8) {
+      const u = load<f64>(last);
+      const next = into * load<f64>(x) + shift;
+      const apart = next - u;
+      const area = arcArea(table, next);
+      const mean =
+        apart > near || apart < -near
+          ? (area - load<f64>(last, 8)) / apart
+          : atan(0.5 * (next + u));
+      store<f64>(x, scale * mean - rest);
+      store<f64>(last, next);
+      store<f64>(last, area, 8);
+    }
+    if (x === end) return;
   }
-  store<f64>(last, u);
-  store<f64>(last, area, 8);
 }
 
 /** ∫ of what is cut off at ±1, from 0 to u. */
@@ -238,6 +273,102 @@ export function twoBefore(scale: f64, x: usize, count: i32): void {
     last = value;
     x += 8;
   }
+}
+
+/** Below this what a filter remembers is nothing, before its numbers become slow ones. */
+const silence: f64 = 1e-25;
+
+/**
+ * Two second-order sections one after the other, in place, each in transposed direct form II. The second works beside the first, one value behind it, so that
+ * neither waits for the other.
+ * @param factors b0 of both, b1 of both, b2, a1, a2
+ * @param state the first value that each remembers, and the second of each: read and written
+ * @param count at least 1
+ */
+export function filterPair(factors: usize, state: usize, x: usize, count: i32): void {
+  const b0 = v128.load(factors);
+  const b1 = v128.load(factors, 16);
+  const b2 = v128.load(factors, 32);
+  const a1 = v128.load(factors, 48);
+  const a2 = v128.load(factors, 64);
+  const end = x + (usize(count) << 3);
+  let value = load<f64>(x);
+  let y = f64x2.splat(load<f64>(factors) * value + load<f64>(state));
+  const onlyFirst = i64x2.replace_lane(i64x2.splat(0), 0, -1);
+  let first = v128.load(state);
+  let second = v128.load(state, 16);
+  let input = f64x2.splat(value);
+  let nextFirst = f64x2.sub(f64x2.add(f64x2.mul(b1, input), second), f64x2.mul(a1, y));
+  let nextSecond = f64x2.sub(f64x2.mul(b2, input), f64x2.mul(a2, y));
+  first = v128.bitselect(nextFirst, first, onlyFirst);
+  second = v128.bitselect(nextSecond, second, onlyFirst);
+  for (x += 8; x < end; x += 8) {
+    input = f64x2.replace_lane(v128.shuffle<f64>(y, y, 0, 0), 0, load<f64>(x));
+    y = f64x2.add(f64x2.mul(b0, input), first);
+    first = f64x2.sub(f64x2.add(f64x2.mul(b1, input), second), f64x2.mul(a1, y));
+    second = f64x2.sub(f64x2.mul(b2, input), f64x2.mul(a2, y));
+    store<f64>(x - 8, f64x2.extract_lane(y, 1));
+  }
+  input = v128.shuffle<f64>(y, y, 0, 0);
+  y = f64x2.add(f64x2.mul(b0, input), first);
+  store<f64>(x - 8, f64x2.extract_lane(y, 1));
+  nextFirst = f64x2.sub(f64x2.add(f64x2.mul(b1, input), second), f64x2.mul(a1, y));
+  nextSecond = f64x2.sub(f64x2.mul(b2, input), f64x2.mul(a2, y));
+  first = v128.bitselect(first, nextFirst, onlyFirst);
+  second = v128.bitselect(second, nextSecond, onlyFirst);
+  const least = f64x2.splat(silence);
+  v128.store(state, v128.and(first, f64x2.ge(f64x2.abs(first), least)));
+  v128.store(state, v128.and(second, f64x2.ge(f64x2.abs(second), least)), 16);
+}
+
+/** Below this a follower holds nothing, before its numbers become slow ones. */
+const nothingHeld: f64 = 1e-15;
+
+/**
+ * Divides each value by 1 + amount · the level that a follower of peaks has there, in place. Beside that goes another follower, of the same signal.
+ * @param attack of both: how much of a level is left one value later
+ * @param release the same of what is held
+ * @param state what each of the two holds, and the level of each: read and written
+ */
+export function squash(
+  attack: f64,
+  release: f64,
+  amount: f64,
+  state: usize,
+  x: usize,
+  count: i32,
+): void {
+  let held = v128.load(state);
+  let level = v128.load(state, 16);
+  const falls = f64x2.splat(release);
+  const rises = f64x2.splat(attack);
+  for (let n: i32 = 0; n < count; n++) {
+    const value = load<f64>(x);
+    const size = f64x2.abs(f64x2.splat(value));
+    const fallen = f64x2.add(f64x2.mul(falls, held), f64x2.mul(f64x2.splat(1 - release), size));
+    held = f64x2.pmax(fallen, size);
+    level = f64x2.add(f64x2.mul(rises, level), f64x2.mul(f64x2.splat(1 - attack), held));
+    store<f64>(x, value / (1 + amount * f64x2.extract_lane(level, 0)));
+    x += 8;
+  }
+  const least = f64x2.splat(nothingHeld);
+  v128.store(state, v128.and(held, f64x2.ge(held, least)));
+  v128.store(state, v128.and(level, f64x2.ge(level, least)), 16);
+}
+
+/** Where its last bit is worth 1, a double holds a whole number in its lower bits. */
+const wholeBits: f64 = 6755399441055744;
+
+/** The nearest whole number of what is no larger than an i32. A conversion would look for what it cannot hold, in twice the time of the loops that ask. */
+function nearest(value: f64): i32 {
+  return i32(reinterpret<i64>(value + wholeBits));
+}
+
+/** The largest whole number that is not above; that of the processor would have each wait for the one before. */
+function floorOf(value: f64): f64 {
+  const rounded = value + wholeBits - wholeBits;
+  const above = f64x2.gt(f64x2.splat(rounded), f64x2.splat(value));
+  return rounded - f64x2.extract_lane(v128.and(above, f64x2.splat(1)), 0);
 }
 
 /** So many singles as doubles, two at once: there is room for one more of both. */

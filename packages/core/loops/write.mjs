@@ -1,15 +1,19 @@
-import { writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { bytesToHex } from '@noble/hashes/utils.js';
-import { compiledLoops } from './compile.mjs';
+import { compiled, sources } from './compile.mjs';
 
-/** Writes anew what is committed of the loops: `node packages/core/loops/write.mjs [FILE]`. */
-const committed = fileURLToPath(new URL('../src/signal/loops-bytes.ts', import.meta.url));
-const lines = bytesToHex(await compiledLoops()).match(/.{1,96}/g);
-writeFileSync(
-  process.argv[2] ?? committed,
-  `/** Of loops/loops.ts, in WebAssembly; written by loops/write.mjs, and held against its source by a test. */
-export const loopsBytes = [
+/** Writes anew what is committed of each source: `node packages/core/loops/write.mjs [FOLDER]`. */
+const folder = process.argv[2] ?? fileURLToPath(new URL('../src/signal', import.meta.url));
+mkdirSync(folder, { recursive: true });
+for (const name of Object.keys(sources)) {
+  const lines = bytesToHex(await compiled(name)).match(/.{1,96}/g);
+  writeFileSync(
+    join(folder, `${name}-bytes.ts`),
+    `/** Of loops/${name}.ts, in WebAssembly; written by loops/write.mjs, and held against its source by a test. */
+export const ${name}Bytes = [
 ${lines.map((line) => `  '${line}',\n`).join('')}].join('');
 `,
-);
+  );
+}

@@ -1,8 +1,8 @@
 import type { BiquadCoefficients } from '../signal/biquad.ts';
-import { Cascade } from '../signal/cascade.ts';
+import { Cascade, stretchFrames } from '../signal/cascade.ts';
 import { bell, highPass, highShelf, lowShelf } from '../signal/filters.ts';
+import { addressOf, loops, memory, takeRoom } from '../signal/loops.ts';
 import { filterMemory, followerMemory, peakGain } from '../signal/memory.ts';
-import { PeakFollower } from '../takes/compressor.ts';
 import type { AmpTone } from './amp.ts';
 
 /** What follows the drive: tone, and what a pushed supply does. */
@@ -87,63 +87,77 @@ export function usuallyForgotten(body: Body, rateHz: number, ratio: number): num
   const filters = toneMemory(body, rateHz, ratio);
   if (body.squashPercent === 0) return filters;
   const falls = Math.log(highestPeak(body, rateHz, ratio) / usualPeak);
-  return Math.max(filters, (falls * body.recoveryMs * rateHz) / 1000);
+  return Math.max(filters, Math.ceil((falls * body.recoveryMs * rateHz) / 1000));
 }
 
 /** Two followers this near to each other squash alike, to −130 dB. */
 const together = 1e-7;
 
+/** So much at once lies in the loops' memory, and what both followers hold and have for a level. */
+const stretch = takeRoom(stretchFrames);
+const followers = takeRoom(4);
+
+/** How much is left of what falls within so long, one frame later. */
+const leftOf = (ms: number, rateHz: number) => Math.exp(-1000 / (ms * rateHz));
+
 /** Works through a source in order. */
 export class BodyRun {
   readonly #tone: Cascade;
-  readonly #follower: PeakFollower;
-  /** A follower that began with the highest peak there can be: what came before lies between it and the one that began with none. */
-  readonly #fullest: PeakFollower;
+  /** How both followers rise and fall. */
+  readonly #attack: number;
+  readonly #release: number;
   readonly #amount: number;
   readonly #gain: number;
+  /**
+   * Peaks are followed as by `PeakFollower`, by two: one that began with none, which squashes, and one that began with the highest there can be. What came
+   * before lies between both. What each holds, and the level of each.
+   */
+  readonly #followers: Float64Array;
 
   constructor(body: Body, rateHz: number, ratio: number) {
     this.#tone = new Cascade(bodySections(body, rateHz, ratio));
-    this.#follower = new PeakFollower(attackMs, body.recoveryMs, rateHz);
-    this.#fullest = new PeakFollower(attackMs, body.recoveryMs, rateHz);
+    this.#attack = leftOf(attackMs, rateHz);
+    this.#release = leftOf(body.recoveryMs, rateHz);
     const highest = highestPeak(body, rateHz, ratio);
-    this.#fullest.state = [highest, highest];
+    this.#followers = Float64Array.of(0, highest, 0, highest);
     this.#gain = 10 ** (body.inputDb / 20);
     this.#amount = (most * body.squashPercent) / 100;
   }
 
   /** In place. */
   process(samples: Float64Array): void {
-    if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
-    this.#tone.process(samples);
-    const amount = this.#amount;
-    if (amount === 0) return;
-    const levels = new Float64Array(samples.length);
-    this.#follower.follow(samples, levels);
-    for (let n = 0; n < samples.length; n++) samples[n] /= 1 + amount * levels[n];
+    for (let from = 0; from < samples.length; from += stretchFrames)
+      this.#work(samples.subarray(from, from + stretchFrames));
   }
 
-  /** Hears what lies before the place at which it begins; nothing is made of it, and its values are lost. */
-  hear(samples: Float64Array): void {
+  #work(samples: Float64Array): void {
     if (this.#gain !== 1) for (let n = 0; n < samples.length; n++) samples[n] *= this.#gain;
-    this.#tone.process(samples);
-    if (this.#amount > 0) PeakFollower.hearBoth(samples, this.#follower, this.#fullest);
+    const count = samples.length;
+    memory.set(samples, stretch);
+    this.#tone.processAt(stretch, count);
+    if (this.#amount > 0) {
+      memory.set(this.#followers, followers);
+      const [state, at] = [addressOf(followers), addressOf(stretch)];
+      loops.squash(this.#attack, this.#release, this.#amount, state, at, count);
+      this.#followers.set(memory.subarray(followers, followers + this.#followers.length));
+    }
+    samples.set(memory.subarray(stretch, stretch + count));
   }
 
-  /** Whether it is as it would be had it heard all that came before: a peak has made it forget that. Of what was only heard. */
+  /** Whether it is as it would be had it heard all that came before: a peak has made it forget that. */
   get settled(): boolean {
     if (this.#amount === 0) return true;
-    const [low, high] = [this.#follower.state, this.#fullest.state];
-    return low.every((value, n) => Math.abs(high[n] - value) < together);
+    const [held, mostHeld, level, mostLevel] = this.#followers;
+    return mostHeld - held < together && mostLevel - level < together;
   }
 
   get state(): readonly number[] {
-    return [...this.#follower.state, ...this.#tone.state];
+    return [...this.#followers, ...this.#tone.state];
   }
 
   set state(state: readonly number[]) {
-    const own = this.#follower.state.length;
-    this.#follower.state = state.slice(0, own);
+    const own = this.#followers.length;
+    this.#followers.set(state.slice(0, own));
     this.#tone.state = state.slice(own);
   }
 }

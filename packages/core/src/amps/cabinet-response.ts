@@ -46,7 +46,7 @@ export function cabinetResponse(cabinet: HeardThrough, rateHz: number): (hz: num
   if (before) return before;
   const impulse = impulseOf(cabinet, rateHz);
   if (!impulse) return () => ({ re: 1, im: 0 });
-  const size = 4 * nextPowerOfTwo(impulse.length);
+  const size = nextPowerOfTwo(6 * impulse.length);
   const fft = fftOf(size);
   const padded = new Array<number>(size).fill(0);
   for (let n = 0; n < impulse.length; n++) padded[n] = impulse[n];

@@ -30,20 +30,20 @@ export function bends({ driveDb }: Pick<Drive, 'driveDb'>): boolean {
 }
 
 /**
- * The integral of the arc tangent, each value with its slope: from 0 to 16 in 64 steps for 1, and on to 256 in 4. Read by cubics through both, to 1e-9
- * (see loops/loops.ts).
+ * The integral of the arc tangent as cubics, four factors each, through values and slopes: 128 in each octave of 1 + |u|, up to 256. To 2e-10, its slope to
+ * 2e-8 (see loops/loops.ts).
  */
-const tableParts = [
-  { from: 0, to: 16, steps: 64 },
-  { from: 16, to: 256, steps: 4 },
-];
-const places = tableParts.flatMap(({ from, to, steps }) =>
-  Array.from({ length: (to - from) * steps + 1 }, (_, n) => ({ u: from + n / steps, steps })),
-);
-const table = takeRoom(2 * places.length);
-for (const [n, { u, steps }] of places.entries()) {
-  memory[table + 2 * n] = arcArea(u);
-  memory[table + 2 * n + 1] = atan(u) / steps;
+const octaves = 8;
+const stepsOfOctave = 128;
+const table = takeRoom(4 * octaves * stepsOfOctave);
+for (let n = 0; n < octaves * stepsOfOctave; n++) {
+  const width = 2 ** floor(n / stepsOfOctave) / stepsOfOctave;
+  const u = width * (stepsOfOctave + (n % stepsOfOctave)) - 1;
+  const area = arcArea(u);
+  const rise = arcArea(u + width) - area;
+  const begin = width * atan(u);
+  const end = width * atan(u + width);
+  memory.set([area, begin, 3 * rise - 2 * begin - end, begin + end - 2 * rise], table + 4 * n);
 }
 
 /** ∫ atan from 0 to u. */
@@ -119,12 +119,12 @@ export class DriveRun {
   }
 
   /** In place, `latencyFrames` late; of a drive that bends. */
-  process(samples: Float64Array): void {
+  process(samples: Float32Array | Float64Array): void {
     for (let from = 0; from < samples.length; from += stretchFrames)
       this.#bend(samples.subarray(from, from + stretchFrames));
   }
 
-  #bend(samples: Float64Array): void {
+  #bend(samples: Float32Array | Float64Array): void {
     const count = samples.length;
     memory.set(samples, once);
     this.#ups[0].upsampleAt(once, count, twice);

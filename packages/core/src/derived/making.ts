@@ -11,7 +11,13 @@ import { Cascade } from '../signal/cascade.ts';
 import { Convolver } from '../signal/convolver.ts';
 import type { LongFir } from '../signal/long-fir.ts';
 import { filterMemory } from '../signal/memory.ts';
-import { blockFrames, blockLength, framesReader, type BlockLoader } from '../sources/blocks.ts';
+import {
+  blockFrames,
+  blockLength,
+  framesReader,
+  type BlockLoader,
+  type ReadFrames,
+} from '../sources/blocks.ts';
 import { addPiece } from '../takes/arrangement.ts';
 import { preparationMemory, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
@@ -165,10 +171,9 @@ function makeBlock(
     case 'worn':
       return wear(input, behind, start, count, step.worn, rateHz, step.seed);
     case 'drive': {
-      const samples = new Float64Array(input);
-      new DriveRun(step.drive, driveAlong(step, rateHz), start - behind).process(samples);
+      new DriveRun(step.drive, driveAlong(step, rateHz), start - behind).process(input);
       const from = behind + DriveRun.latencyFrames;
-      return new Float32Array(samples.subarray(from, from + count));
+      return input.slice(from, from + count);
     }
     case 'colour': {
       const samples = new Float64Array(input);
@@ -228,6 +233,8 @@ type RunningStep = Extract<
 type RunningSource = MadeSource & { readonly step: RunningStep };
 type BodyStep = Extract<MakingStep, { readonly kind: 'body' }>;
 
+/** A body begins anew so often: what it hears before that is made twice. */
+const bodySegmentFrames = 2 * blockFrames;
 /** So many blocks of the usual length at most are heard again before a body's segment; what remembers longer runs on like all others. */
 const mostHeardAgain = 8;
 
@@ -282,17 +289,18 @@ class RunningSources {
    */
   async #settled(
     { step, rateHz }: RunningSource & { readonly step: BodyStep },
-    segment: number,
-    heard: (at: number) => Promise<Float64Array>,
+    start: number,
+    read: ReadFrames,
     length: number,
   ): Promise<BodyRun> {
-    const most = ceil(stepMemory(step, rateHz) / length);
-    let back = max(1, ceil(usuallyForgotten(step.body, rateHz, step.ratio) / length));
+    const most = stepMemory(step, rateHz);
+    let back = usuallyForgotten(step.body, rateHz, step.ratio);
     for (;;) {
       const run = new BodyRun(step.body, rateHz, step.ratio);
-      for (let at = max(0, segment - back); at < segment; at++) run.hear(await heard(at));
+      for (let at = max(0, start - back); at < start; at += length)
+        run.process(new Float64Array(await read(at, min(length, start - at))));
       // From the beginning on nothing was before.
-      if (segment <= back || back >= most || run.settled) return run;
+      if (start <= back || back >= most || run.settled) return run;
       back = min(most, 4 * back);
     }
   }
@@ -304,7 +312,7 @@ class RunningSources {
     const heard = async (at: number) =>
       new Float64Array(await read(at * length, min(length, frames - at * length)));
     const memory = ceil(stepMemory(step, rateHz) / length);
-    const blocks = isShortBody(source) ? blockFrames / length : 2 ** ceil(log2(memory));
+    const blocks = isShortBody(source) ? bodySegmentFrames / length : 2 ** ceil(log2(memory));
     const segment = floor(index / blocks) * blocks;
     let run = runOf(step, rateHz);
     let at = index;
@@ -316,7 +324,7 @@ class RunningSources {
     }
     // At its beginning a segment knows nothing: what came before tells it.
     if (at === segment) {
-      if (isShortBody(source)) run = await this.#settled(source, segment, heard, length);
+      if (isShortBody(source)) run = await this.#settled(source, segment * length, read, length);
       else at = max(0, segment - memory);
     }
     for (;;) {

@@ -28,36 +28,12 @@ export class Biquad {
     for (let n = 0; n < count; n++) {
       const x = input[n];
       const y = b0 * x + first;
-      first = b1 * x - a1 * y + second;
+      first = b1 * x + second - a1 * y;
       second = b2 * x - a2 * y;
       output[n] = y;
     }
     this.#first = Math.abs(first) < silence ? 0 : first;
     this.#second = Math.abs(second) < silence ? 0 : second;
-  }
-
-  /** One after the other in place, to the same bits: in one loop, so that neither waits for the other. */
-  static processBoth(one: Biquad, other: Biquad, samples: Float64Array): void {
-    const { b0, b1, b2, a1, a2 } = one.#coefficients;
-    const { b0: c0, b1: c1, b2: c2, a1: d1, a2: d2 } = other.#coefficients;
-    let first = one.#first;
-    let second = one.#second;
-    let third = other.#first;
-    let fourth = other.#second;
-    for (let n = 0; n < samples.length; n++) {
-      const x = samples[n];
-      const y = b0 * x + first;
-      first = b1 * x - a1 * y + second;
-      second = b2 * x - a2 * y;
-      const z = c0 * y + third;
-      third = c1 * y - d1 * z + fourth;
-      fourth = c2 * y - d2 * z;
-      samples[n] = z;
-    }
-    one.#first = Math.abs(first) < silence ? 0 : first;
-    one.#second = Math.abs(second) < silence ? 0 : second;
-    other.#first = Math.abs(third) < silence ? 0 : third;
-    other.#second = Math.abs(fourth) < silence ? 0 : fourth;
   }
 
   /** Remembers nothing any more. */

@@ -31,7 +31,7 @@ export class LongFir {
    * Filters a stretch.
    * @param input `half` frames more than `count` on either side
    */
-  process(input: ArrayLike<number>, count: number): Float32Array {
+  process(input: Float32Array, count: number): Float32Array {
     return this.#convolver.process(input, count);
   }
 }

@@ -7,11 +7,15 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { bent, DriveRun, driveShapes, type DriveShape } from '../amps/drive.ts';
 import { noise } from '../measurement/signals.fixture.ts';
+import { PeakFollower } from '../takes/compressor.ts';
+import { Biquad } from './biquad.ts';
+import { Cascade } from './cascade.ts';
+import { bell } from './filters.ts';
 import { brisk, gentle, HalfBand, steep, stretchFrames, type HalfBandTaps } from './half-band.ts';
 import { addressOf, loops, memory, takeRoom, takeSingles } from './loops.ts';
 import { delayTaps, interpolationWeights, movingPhases, movingTable, movingTaps } from './sinc.ts';
 
-const { abs, floor, max, round } = Math;
+const { abs, exp, floor, max, min, round } = Math;
 
 /** What is worked out is written where a loop writes, the plain way, in the same order. */
 function plainOuter(taps: HalfBandTaps, x: Float64Array, at: number): number {
@@ -58,13 +62,14 @@ describe('the loops in WebAssembly', () => {
   test('are what is committed of them', () => {
     const folder = mkdtempSync(join(tmpdir(), 'pannet-loops-'));
     try {
-      const written = join(folder, 'loops-bytes.ts');
       const script = fileURLToPath(new URL('../../loops/write.mjs', import.meta.url));
-      execFileSync(process.execPath, [script, written], {
+      execFileSync(process.execPath, [script, folder], {
         env: { ...process.env, NODE_OPTIONS: '' },
       });
-      const committed = fileURLToPath(new URL('loops-bytes.ts', import.meta.url));
-      expect(readFileSync(committed, 'utf8')).toBe(readFileSync(written, 'utf8'));
+      for (const name of ['loops-bytes.ts', 'transforms-bytes.ts']) {
+        const committed = fileURLToPath(new URL(name, import.meta.url));
+        expect(readFileSync(committed, 'utf8')).toBe(readFileSync(join(folder, name), 'utf8'));
+      }
     } finally {
       rmSync(folder, { recursive: true, force: true });
     }
@@ -88,6 +93,55 @@ describe('the loops in WebAssembly', () => {
       }),
       { numRuns: 12 },
     );
+  });
+
+  test('take a cascade to the bits of its sections one after the other, in pieces of any length', () => {
+    const any = fc.record({
+      hz: fc.double({ min: 20, max: 20_000, noNaN: true }),
+      db: fc.integer({ min: -18, max: 18 }),
+    });
+    fc.assert(
+      fc.property(fc.array(any, { maxLength: 5 }), cuts, (settings, lengths) => {
+        const sections = settings.map(({ hz, db }) => bell(hz, db, 0.7, 48_000));
+        const sound = soundOf(lengths);
+        // It dies away to nothing.
+        sound.fill(0, floor(sound.length / 2));
+        const cascade = new Cascade(sections);
+        const filtered = sound.slice();
+        let at = 0;
+        for (const length of lengths) cascade.process(filtered.subarray(at, (at += length)));
+        for (const section of sections) new Biquad(section).process(sound, sound, sound.length);
+        // Far under any last bit they let go of what is left at other times.
+        const worst = filtered.reduce((most, value, n) => max(most, abs(value - sound[n])), 0);
+        expect(worst).toBeLessThan(1e-20);
+      }),
+      { numRuns: 30 },
+    );
+  });
+
+  test('squash by the level that a follower of peaks has, and let another one hear beside it', () => {
+    const sound = soundOf([20_000]).map((value) => 0.4 * value);
+    // It dies away to nothing, and sets in again.
+    sound.fill(0, 4000, 9000);
+    const [rateHz, attackMs, releaseMs, amount] = [48_000, 6, 40, 2];
+    const [low, high] = [1, 2].map(() => new PeakFollower(attackMs, releaseMs, rateHz));
+    high.state = [2, 2];
+    const expected = sound.map((value) => value / (1 + amount * low.next(value)));
+    for (const value of sound) high.next(value);
+    const [x, state] = [takeRoom(sound.length), takeRoom(4)];
+    memory.set(sound, x);
+    memory.set([0, 2, 0, 2], state);
+    const leftOf = (ms: number) => exp(-1000 / (ms * rateHz));
+    for (let at = 0; at < sound.length; at += 1777) {
+      const count = min(1777, sound.length - at);
+      const [both, from] = [addressOf(state), addressOf(x + at)];
+      loops.squash(leftOf(attackMs), leftOf(releaseMs), amount, both, from, count);
+    }
+    for (const [n, value] of expected.entries()) expect(memory[x + n]).toBeCloseTo(value, 14);
+    const [lowHeld, lowLevel, highHeld, highLevel] = [...low.state, ...high.state];
+    const expectedState = [lowHeld, highHeld, lowLevel, highLevel];
+    for (const [n, value] of expectedState.entries())
+      expect(memory[state + n]).toBeCloseTo(value, 14);
   });
 
   test('bend what comes in pieces of any length as they bend it whole', () => {

@@ -32,6 +32,15 @@ interface Loops {
   ): void;
   meanOfCut(into: number, last: number, x: number, count: number): void;
   twoBefore(scale: number, x: number, count: number): void;
+  filterPair(factors: number, state: number, x: number, count: number): void;
+  squash(
+    attack: number,
+    release: number,
+    amount: number,
+    state: number,
+    x: number,
+    count: number,
+  ): void;
   readLine(
     table: number,
     singles: number,
@@ -54,7 +63,7 @@ interface Loops {
   ): void;
 }
 
-/** The loops where most of the time of drives and of reading between values goes. They take what they work on out of their own memory; each thread has its own. */
+/** The loops where most of the time of amp chains and of reading between values goes. They take what they work on out of their own memory; each thread has its own. */
 export const loops = new WebAssembly.Instance(new WebAssembly.Module(hexToBytes(loopsBytes)), {
   loops: { atan, log },
 }).exports as Loops;

@@ -101,26 +101,6 @@ describe('the compressor', () => {
     expect(level).toBeCloseTo(Math.exp(-1), 2);
   });
 
-  test('a stretch at once, and two side by side, are followed to the same bits as sample by sample', () => {
-    const sound = Float64Array.from(noise(0.3, rate, 8, 0.4));
-    // It dies away to nothing, and sets in again.
-    for (let n = 4000; n < 9000; n++) sound[n] = 0;
-    const single = new PeakFollower(6, 40, rate);
-    const levels = sound.map((value) => single.next(value));
-    const atOnce = new PeakFollower(6, 40, rate);
-    const followed = new Float64Array(sound.length);
-    for (let at = 0; at < sound.length; at += 1777)
-      atOnce.follow(sound.subarray(at, at + 1777), followed.subarray(at, at + 1777));
-    expect(followed).toEqual(levels);
-    expect(atOnce.state).toEqual(single.state);
-    const [low, high, alone] = [1, 2, 3].map(() => new PeakFollower(6, 40, rate));
-    high.state = alone.state = [2, 2];
-    PeakFollower.hearBoth(sound, low, high);
-    for (const value of sound) alone.next(value);
-    expect(low.state).toEqual(single.state);
-    expect(high.state).toEqual(alone.state);
-  });
-
   test('cut into blocks it does the same', () => {
     const settings = { thresholdDb: -30, ratio: 3, attackMs: 3, releaseMs: 80, makeUpDb: 0 };
     const whole = Float64Array.from(noise(0.5, rate, 3));

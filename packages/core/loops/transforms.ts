@@ -1,0 +1,217 @@
+/**
+ * Fast Fourier transforms of two complex signals at once, in AssemblyScript: compiled to WebAssembly each value is worked on together with the other
+ * signal's. In place, by radix 4 (Cooley and Tukey, 1965): from the signal on one way (Gentleman and Sande, 1966), and mirrored the other. Nothing is put in
+ * order between; bin k lies where its digits say that are read from behind.
+ *
+ * Value n lies 32 · n bytes behind x: real of both, imaginary of both. All addresses are in bytes.
+ */
+
+/** a + b, a − b of what lies at two places. */
+function sumAndGap(a: usize, b: usize): void {
+  const re = v128.load(a);
+  const im = v128.load(a, 16);
+  const otherRe = v128.load(b);
+  const otherIm = v128.load(b, 16);
+  v128.store(a, f64x2.add(re, otherRe));
+  v128.store(a, f64x2.add(im, otherIm), 16);
+  v128.store(b, f64x2.sub(re, otherRe));
+  v128.store(b, f64x2.sub(im, otherIm), 16);
+}
+
+/** What lies at a place, turned by cos and sin. */
+function storeTurned(at: usize, re: v128, im: v128, cos: v128, sin: v128): void {
+  v128.store(at, f64x2.sub(f64x2.mul(re, cos), f64x2.mul(im, sin)));
+  v128.store(at, f64x2.add(f64x2.mul(re, sin), f64x2.mul(im, cos)), 16);
+}
+
+/** Four values, `quarter` apart, to four bins, the last three turned by once, twice and three times what lies at `turn` bytes. */
+function toBins(a: usize, quarter: usize, turns: usize, turn: usize): void {
+  const b = a + quarter;
+  const c = b + quarter;
+  const d = c + quarter;
+  const aRe = v128.load(a);
+  const aIm = v128.load(a, 16);
+  const cRe = v128.load(c);
+  const cIm = v128.load(c, 16);
+  const bRe = v128.load(b);
+  const bIm = v128.load(b, 16);
+  const dRe = v128.load(d);
+  const dIm = v128.load(d, 16);
+  const evenRe = f64x2.add(aRe, cRe);
+  const evenIm = f64x2.add(aIm, cIm);
+  const oddRe = f64x2.add(bRe, dRe);
+  const oddIm = f64x2.add(bIm, dIm);
+  const gapRe = f64x2.sub(aRe, cRe);
+  const gapIm = f64x2.sub(aIm, cIm);
+  // Times −i.
+  const sideRe = f64x2.sub(bIm, dIm);
+  const sideIm = f64x2.sub(dRe, bRe);
+  v128.store(a, f64x2.add(evenRe, oddRe));
+  v128.store(a, f64x2.add(evenIm, oddIm), 16);
+  const once = turns + turn;
+  const twice = once + turn;
+  const thrice = twice + turn;
+  storeTurned(
+    b,
+    f64x2.add(gapRe, sideRe),
+    f64x2.add(gapIm, sideIm),
+    v128.load_splat<f64>(once),
+    v128.load_splat<f64>(once, 8),
+  );
+  storeTurned(
+    c,
+    f64x2.sub(evenRe, oddRe),
+    f64x2.sub(evenIm, oddIm),
+    v128.load_splat<f64>(twice),
+    v128.load_splat<f64>(twice, 8),
+  );
+  storeTurned(
+    d,
+    f64x2.sub(gapRe, sideRe),
+    f64x2.sub(gapIm, sideIm),
+    v128.load_splat<f64>(thrice),
+    v128.load_splat<f64>(thrice, 8),
+  );
+}
+
+/** The way back: four bins, the last three turned back first, to four values. */
+function toValues(a: usize, quarter: usize, turns: usize, turn: usize): void {
+  const b = a + quarter;
+  const c = b + quarter;
+  const d = c + quarter;
+  const once = turns + turn;
+  const twice = once + turn;
+  const thrice = twice + turn;
+  const aRe = v128.load(a);
+  const aIm = v128.load(a, 16);
+  let cos = v128.load_splat<f64>(once);
+  let sin = v128.load_splat<f64>(once, 8);
+  let re = v128.load(b);
+  let im = v128.load(b, 16);
+  const bRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
+  const bIm = f64x2.sub(f64x2.mul(im, cos), f64x2.mul(re, sin));
+  cos = v128.load_splat<f64>(twice);
+  sin = v128.load_splat<f64>(twice, 8);
+  re = v128.load(c);
+  im = v128.load(c, 16);
+  const cRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
+  const cIm = f64x2.sub(f64x2.mul(im, cos), f64x2.mul(re, sin));
+  cos = v128.load_splat<f64>(thrice);
+  sin = v128.load_splat<f64>(thrice, 8);
+  re = v128.load(d);
+  im = v128.load(d, 16);
+  const dRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
+  const dIm = f64x2.sub(f64x2.mul(im, cos), f64x2.mul(re, sin));
+  const evenRe = f64x2.add(aRe, cRe);
+  const evenIm = f64x2.add(aIm, cIm);
+  const oddRe = f64x2.add(bRe, dRe);
+  const oddIm = f64x2.add(bIm, dIm);
+  const gapRe = f64x2.sub(aRe, cRe);
+  const gapIm = f64x2.sub(aIm, cIm);
+  // Times i.
+  const sideRe = f64x2.sub(dIm, bIm);
+  const sideIm = f64x2.sub(bRe, dRe);
+  v128.store(a, f64x2.add(evenRe, oddRe));
+  v128.store(a, f64x2.add(evenIm, oddIm), 16);
+  v128.store(b, f64x2.add(gapRe, sideRe));
+  v128.store(b, f64x2.add(gapIm, sideIm), 16);
+  v128.store(c, f64x2.sub(evenRe, oddRe));
+  v128.store(c, f64x2.sub(evenIm, oddIm), 16);
+  v128.store(d, f64x2.sub(gapRe, sideRe));
+  v128.store(d, f64x2.sub(gapIm, sideIm), 16);
+}
+
+/** Pairs beside each other: all that is left of a size that is no power of four. */
+function pairs(x: usize, end: usize): void {
+  for (let at = x; at < end; at += 64) sumAndGap(at, at + 32);
+}
+
+/**
+ * From values to bins, in place.
+ * @param turns cos and −sin of 2π · k / size, one after the other, for three quarters of a turn
+ * @param size a power of two, at least 2
+ */
+export function forward(turns: usize, x: usize, size: i32): void {
+  const end = x + (usize(size) << 5);
+  let length = usize(size) << 5;
+  let step: usize = 16;
+  for (; length > 64; length >>= 2) {
+    const quarter = length >> 2;
+    for (let block = x; block < end; block += length) {
+      let turn: usize = 0;
+      for (let at = block; at < block + quarter; at += 32) {
+        toBins(at, quarter, turns, turn);
+        turn += step;
+      }
+    }
+    step <<= 2;
+  }
+  if (length === 64) pairs(x, end);
+}
+
+/** From bins to values, in place; each `size` times what it was. */
+export function inverse(turns: usize, x: usize, size: i32): void {
+  const whole = usize(size) << 5;
+  const end = x + whole;
+  let length: usize = 32;
+  // An odd number of bits: pairs first.
+  if (ctz(size) & 1) {
+    pairs(x, end);
+    length = 64;
+  }
+  while (length < whole) {
+    const quarter = length;
+    length <<= 2;
+    const step = (whole / length) << 4;
+    for (let block = x; block < end; block += length) {
+      let turn: usize = 0;
+      for (let at = block; at < block + quarter; at += 32) {
+        toValues(at, quarter, turns, turn);
+        turn += step;
+      }
+    }
+  }
+}
+
+/**
+ * Each bin of both times a kernel's, in place.
+ * @param kernel real and imaginary of each bin, in the order of the bins
+ */
+export function filter(kernel: usize, x: usize, size: i32): void {
+  const end = x + (usize(size) << 5);
+  for (let at = x; at < end; at += 32) {
+    const re = v128.load(at);
+    const im = v128.load(at, 16);
+    storeTurned(at, re, im, v128.load_splat<f64>(kernel), v128.load_splat<f64>(kernel, 8));
+    kernel += 16;
+  }
+}
+
+/**
+ * Four signals of singles, one behind the other, side by side as doubles.
+ * @param singles 4 · size values
+ */
+export function widen(singles: usize, x: usize, size: i32): void {
+  const bytes = usize(size) << 2;
+  for (let n: usize = 0; n < bytes; n += 4) {
+    const at = singles + n;
+    store<f64>(x, load<f32>(at));
+    store<f64>(x, load<f32>(at + bytes), 8);
+    store<f64>(x, load<f32>(at + 2 * bytes), 16);
+    store<f64>(x, load<f32>(at + 3 * bytes), 24);
+    x += 32;
+  }
+}
+
+/** The way back. */
+export function narrow(x: usize, singles: usize, size: i32): void {
+  const bytes = usize(size) << 2;
+  for (let n: usize = 0; n < bytes; n += 4) {
+    const at = singles + n;
+    store<f32>(at, f32(load<f64>(x)));
+    store<f32>(at + bytes, f32(load<f64>(x, 8)));
+    store<f32>(at + 2 * bytes, f32(load<f64>(x, 16)));
+    store<f32>(at + 3 * bytes, f32(load<f64>(x, 24)));
+    x += 32;
+  }
+}
