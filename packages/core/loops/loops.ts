@@ -292,7 +292,7 @@ export function filterPair(factors: usize, state: usize, x: usize, count: i32): 
   const a1 = v128.load(factors, 48);
   const a2 = v128.load(factors, 64);
   const end = x + (usize(count) << 3);
-  let value = load<f64>(x);
+  const value = load<f64>(x);
   let y = f64x2.splat(load<f64>(factors) * value + load<f64>(state));
   const onlyFirst = i64x2.replace_lane(i64x2.splat(0), 0, -1);
   let first = v128.load(state);
