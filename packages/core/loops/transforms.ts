@@ -215,3 +215,131 @@ export function narrow(x: usize, singles: usize, size: i32): void {
     x += 32;
   }
 }
+
+/** The spectrum of what is real of both, out of a bin and the one that mirrors it: half their sum, and half their difference. */
+function storeRealPart(into: usize, other: usize, re: v128, im: v128): void {
+  const half = f64x2.splat(0.5);
+  const halfRe = f64x2.mul(half, re);
+  const halfIm = f64x2.mul(half, im);
+  v128.store(into, v128.shuffle<f64>(halfRe, halfIm, 0, 2));
+  v128.store(other, v128.shuffle<f64>(halfRe, halfIm, 1, 3));
+}
+
+/**
+ * The spectra of four real signals out of their bins, each of bins 0 to size / 2, real and imaginary.
+ * @param places where each bin lies, as whole numbers of 32 bits
+ * @param re0 that of signal 0, and so on
+ */
+export function takeApart(
+  places: usize,
+  x: usize,
+  size: i32,
+  re0: usize,
+  re1: usize,
+  im2: usize,
+  im3: usize,
+): void {
+  for (let k: i32 = 0; k <= size >> 1; k++) {
+    const mirror = k === 0 ? 0 : size - k;
+    const z = x + (usize(load<u32>(places + (usize(k) << 2))) << 5);
+    const w = x + (usize(load<u32>(places + (usize(mirror) << 2))) << 5);
+    const zRe = v128.load(z);
+    const zIm = v128.load(z, 16);
+    const wRe = v128.load(w);
+    const wIm = v128.load(w, 16);
+    const at: usize = usize(k) << 4;
+    storeRealPart(re0 + at, re1 + at, f64x2.add(zRe, wRe), f64x2.sub(zIm, wIm));
+    storeRealPart(im2 + at, im3 + at, f64x2.add(zIm, wIm), f64x2.sub(wRe, zRe));
+  }
+}
+
+/** `sum` gains conj(a) · b of each of so many bins. */
+export function addProduct(sum: usize, a: usize, b: usize, bins: i32): void {
+  const end = sum + (usize(bins) << 4);
+  for (; sum < end; sum += 16) {
+    const value = v128.load(b);
+    const along = f64x2.mul(v128.load_splat<f64>(a), value);
+    // (im, −re) of b.
+    const across = f64x2.mul(
+      f64x2.mul(v128.load_splat<f64>(a, 8), v128.shuffle<f64>(value, value, 1, 0)),
+      f64x2(1, -1),
+    );
+    v128.store(sum, f64x2.add(v128.load(sum), f64x2.add(along, across)));
+    a += 16;
+    b += 16;
+  }
+}
+
+/** A bin of the window that two blocks make: the later one turned by half a transform. */
+function ofBoth(before: usize, block: usize, turned: v128): v128 {
+  return f64x2.add(v128.load(before), f64x2.mul(turned, v128.load(block)));
+}
+
+/** Half of a bin less a quarter of both its neighbours. */
+function smoothed(low: v128, bin: v128, high: v128): v128 {
+  return f64x2.sub(
+    f64x2.mul(f64x2.splat(0.5), bin),
+    f64x2.mul(f64x2.splat(0.25), f64x2.add(low, high)),
+  );
+}
+
+function bothLanes(pair: v128): f64 {
+  return f64x2.extract_lane(pair, 0) + f64x2.extract_lane(pair, 1);
+}
+
+function gain(sum: usize, value: f64): void {
+  store<f64>(sum, load<f64>(sum) + value);
+}
+
+/**
+ * Adds up the power of a Hann window of both sides, which two blocks of both make, and what both have in common.
+ * @param left spectrum of the left side's earlier block, `nextLeft` of its later one
+ * @param last number of the last bin: half of the size
+ * @param sums power left, power right and Re L·R* of all windows: `last` + 1 values each, one after the other
+ * @param own power of both and Re L·R* of this one alone, the same way
+ */
+export function addWindow(
+  left: usize,
+  nextLeft: usize,
+  right: usize,
+  nextRight: usize,
+  last: i32,
+  sums: usize,
+  own: usize,
+): void {
+  const bytes: usize = usize(last + 1) << 3;
+  const mirror = f64x2(1, -1);
+  let sign = f64x2.splat(-1);
+  // The bin before the first one mirrors the second, the one after the last the last but one.
+  let leftLow = f64x2.mul(mirror, ofBoth(left + 16, nextLeft + 16, sign));
+  let rightLow = f64x2.mul(mirror, ofBoth(right + 16, nextRight + 16, sign));
+  sign = f64x2.neg(sign);
+  let leftBin = ofBoth(left, nextLeft, sign);
+  let rightBin = ofBoth(right, nextRight, sign);
+  for (let bin: i32 = 0; bin <= last; bin++) {
+    sign = f64x2.neg(sign);
+    const at: usize = bin < last ? usize(bin + 1) << 4 : usize(last - 1) << 4;
+    let leftHigh = ofBoth(left + at, nextLeft + at, sign);
+    let rightHigh = ofBoth(right + at, nextRight + at, sign);
+    if (bin === last) {
+      leftHigh = f64x2.mul(mirror, leftHigh);
+      rightHigh = f64x2.mul(mirror, rightHigh);
+    }
+    const l = smoothed(leftLow, leftBin, leftHigh);
+    const r = smoothed(rightLow, rightBin, rightHigh);
+    const leftPower = bothLanes(f64x2.mul(l, l));
+    const rightPower = bothLanes(f64x2.mul(r, r));
+    const cross = bothLanes(f64x2.mul(l, r));
+    gain(sums, leftPower);
+    gain(sums + bytes, rightPower);
+    gain(sums + 2 * bytes, cross);
+    store<f64>(own, leftPower + rightPower);
+    store<f64>(own + bytes, cross);
+    sums += 8;
+    own += 8;
+    leftLow = leftBin;
+    rightLow = rightBin;
+    leftBin = leftHigh;
+    rightBin = rightHigh;
+  }
+}

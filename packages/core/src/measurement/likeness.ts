@@ -3,6 +3,7 @@ import type { PairBlock } from '../signal/pair-blocks.ts';
 import { parabolaPeak } from '../signal/parabola.ts';
 import { bandSum, thirdOctaveBands } from './bands.ts';
 import { fftOf, nextPowerOfTwo, realInverse } from '../signal/spectrum.ts';
+import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 import type { SideSums } from './sides.ts';
 import { energyInBin, type StereoSpectra } from './spectra.ts';
 
@@ -41,7 +42,7 @@ export class LikenessMeter {
   /** How many blocks before and after are looked at. */
   readonly reach: number;
   /** Σ L*·R of blocks that lie −reach … reach apart. */
-  readonly #products: readonly Float64Array[];
+  readonly #products: readonly Room[];
 
   /** @param size of the transform that the blocks are half of */
   constructor(rateHz: number, size: number) {
@@ -49,7 +50,7 @@ export class LikenessMeter {
     this.#size = size;
     this.#largestLag = round((largestLagMs * rateHz) / 1000);
     this.reach = ceil(this.#largestLag / (size / 2));
-    this.#products = Array.from({ length: 2 * this.reach + 1 }, () => new Float64Array(size + 2));
+    this.#products = Array.from({ length: 2 * this.reach + 1 }, () => openRoom(size + 2));
   }
 
   /** @param blocks the newest first, and as many before it as the reach is */
@@ -57,9 +58,19 @@ export class LikenessMeter {
     const [newest] = blocks;
     for (let apart = 0; apart <= this.reach; apart++) {
       const before = blocks[apart];
-      addProduct(this.#products[this.reach + apart], before.first, newest.second);
-      if (apart > 0) addProduct(this.#products[this.reach - apart], newest.first, before.second);
+      this.#addProduct(apart, before.first, newest.second);
+      if (apart > 0) this.#addProduct(-apart, newest.first, before.second);
     }
+  }
+
+  #addProduct(apart: number, left: Room, right: Room): void {
+    const sum = this.#products[this.reach + apart];
+    transforms.addProduct(sum.at, left.at, right.at, this.#size / 2 + 1);
+  }
+
+  /** Gives back the room that it works in; nothing can be added any more. */
+  close(): void {
+    for (const product of this.#products) product.close();
   }
 
   /**
@@ -91,7 +102,7 @@ export class LikenessMeter {
     const half = this.#size / 2;
     // A block against the two that lie n and n + 1 blocks later: lags from n to n + 1 blocks.
     const runs = Array.from({ length: 2 * this.reach }, (_, n) => {
-      const [near, far] = [this.#products[n], this.#products[n + 1]];
+      const [near, far] = [this.#products[n].values, this.#products[n + 1].values];
       const both = near.map((value, k) => value + (k % 4 < 2 ? far[k] : -far[k]));
       return realInverse(both, this.#size);
     });
@@ -268,17 +279,4 @@ function leadOf(
     for (let lag = -best - 2; lag <= -best + 2; lag++)
       if (white(lag) < -mirroredShare * highest) return null;
   return found.lagMs;
-}
-
-/** Σ of a*·b, bin by bin. */
-function addProduct(sum: Float64Array, a: Float64Array, b: Float64Array): void {
-  const { length } = sum;
-  for (let k = 0; k < length; k += 2) {
-    const ar = a[k];
-    const ai = a[k + 1];
-    const br = b[k];
-    const bi = b[k + 1];
-    sum[k] += ar * br + ai * bi;
-    sum[k + 1] += ar * bi - ai * br;
-  }
 }

@@ -227,46 +227,51 @@ function transformStereo(
   const size = transformSizeFor(rateHz);
   const coarse = new StereoSpectraMeter(rateHz, size);
   const alike = new LikenessMeter(rateHz, size);
-  const bands = colourBands(rateHz, 6);
-  const whole = { hz: 0, centreHz: 0, lowHz: 0, highHz: rateHz / 2 };
-  const doubt = new BandDoubt([...bands, whole], rateHz / size, size / 2 + 1);
-  visitPairBlocks(
-    left,
-    right,
-    size,
-    alike.reach,
-    (blocks) => {
-      doubt.add(coarse.add(blocks[1], blocks[0]));
-      alike.add(blocks);
-    },
-    (share) => tick(0.9 * share),
-  );
-  let lowDoubt: BandDoubt | null = null;
-  const hums = new HumFinder();
-  const low = lowSpectra(left, right, rateHz, (window) => {
-    lowDoubt ??= new BandDoubt(bands, window.hzPerBin, window.power.length);
-    lowDoubt.add(window);
-    hums.add(window);
-  });
-  tick(1);
-  const spectra = withLowEnd(coarse.spectra(), low);
-  const sides = alike.alike(sums, spectra);
-  const copied =
-    sides !== null && Math.abs(sides.likeness.value) >= copiedLikeness && sides.bandsAlike >= 0.5;
-  // A moment or two tell nothing of how moments differ: a band has no more of them than its width times its time.
-  const least = ({ lowHz, highHz }: Band) =>
-    copied ? 0 : 1 / Math.sqrt(2 * Math.max(1, ((highHz - lowHz) * left.length) / rateHz));
-  const errors = doubt.errors();
-  const lowErrors = (lowDoubt as BandDoubt | null)?.errors() ?? [];
-  return {
-    spectra,
-    alike: sides,
-    errors: bands.map((band, n) =>
-      Math.max(least(band), band.centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n]),
-    ),
-    wholeError: errors[bands.length],
-    hum: hums.hum(),
-  };
+  try {
+    const bands = colourBands(rateHz, 6);
+    const whole = { hz: 0, centreHz: 0, lowHz: 0, highHz: rateHz / 2 };
+    const doubt = new BandDoubt([...bands, whole], rateHz / size, size / 2 + 1);
+    visitPairBlocks(
+      left,
+      right,
+      size,
+      alike.reach,
+      (blocks) => {
+        doubt.add(coarse.add(blocks[1], blocks[0]));
+        alike.add(blocks);
+      },
+      (share) => tick(0.9 * share),
+    );
+    let lowDoubt: BandDoubt | null = null;
+    const hums = new HumFinder();
+    const low = lowSpectra(left, right, rateHz, (window) => {
+      lowDoubt ??= new BandDoubt(bands, window.hzPerBin, window.power.length);
+      lowDoubt.add(window);
+      hums.add(window);
+    });
+    tick(1);
+    const spectra = withLowEnd(coarse.spectra(), low);
+    const sides = alike.alike(sums, spectra);
+    const copied =
+      sides !== null && Math.abs(sides.likeness.value) >= copiedLikeness && sides.bandsAlike >= 0.5;
+    // A moment or two tell nothing of how moments differ: a band has no more of them than its width times its time.
+    const least = ({ lowHz, highHz }: Band) =>
+      copied ? 0 : 1 / Math.sqrt(2 * Math.max(1, ((highHz - lowHz) * left.length) / rateHz));
+    const errors = doubt.errors();
+    const lowErrors = (lowDoubt as BandDoubt | null)?.errors() ?? [];
+    return {
+      spectra,
+      alike: sides,
+      errors: bands.map((band, n) =>
+        Math.max(least(band), band.centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n]),
+      ),
+      wholeError: errors[bands.length],
+      hum: hums.hum(),
+    };
+  } finally {
+    coarse.close();
+    alike.close();
+  }
 }
 
 const pieceFrames = 65_536;

@@ -30,8 +30,8 @@ describe('pair blocks', () => {
     let seen = 0;
     visitPairBlocks(a, b, size, 1, ([block, before], n) => {
       for (const [samples, now, then] of [
-        [a, block.first, before.first],
-        [b, block.second, before.second],
+        [a, block.first.values, before.first.values],
+        [b, block.second.values, before.second.values],
       ] as const) {
         for (const [at, values] of [
           [n, now],

@@ -1,5 +1,6 @@
 import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
 import { nextPowerOfTwo } from '../signal/spectrum.ts';
+import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 import { lowered } from './low-pass.ts';
 
 const { cos, PI } = Math;
@@ -38,76 +39,47 @@ const lowSize = 2048;
  * window is half of a bin less a quarter of both its neighbours (Harris 1978).
  */
 export class StereoSpectraMeter {
-  readonly #spectra: StereoSpectra;
-  readonly #window: WindowSpectra;
+  readonly #hzPerBin: number;
+  readonly #bins: number;
+  /** Power left, power right and cross of all windows, one after the other. */
+  readonly #sums: Room;
+  /** Power and cross of the window that was added last. */
+  readonly #window: Room;
 
   /** @param size of the transform, a power of two; a third of a second resolves the comb of a pure delay to 0.1 dB */
   constructor(rateHz: number, size: number) {
-    const bins = size / 2 + 1;
-    this.#window = {
-      hzPerBin: rateHz / size,
-      power: new Float64Array(bins),
-      cross: new Float64Array(bins),
-    };
-    this.#spectra = {
-      hzPerBin: rateHz / size,
-      left: new Float64Array(bins),
-      right: new Float64Array(bins),
-      cross: new Float64Array(bins),
-    };
+    this.#hzPerBin = rateHz / size;
+    this.#bins = size / 2 + 1;
+    this.#sums = openRoom(3 * this.#bins);
+    this.#window = openRoom(2 * this.#bins);
   }
 
   /** The window that ends with a block and begins with the one before: what it adds. */
-  add(before: PairBlock, block: PairBlock): WindowSpectra {
-    const { left, right, cross } = this.#spectra;
-    const own = this.#window;
-    const { first: a, second: b } = before;
-    const { first: c, second: d } = block;
-    const last = left.length - 1;
-    // The bin before the first one mirrors the second, the one after the last the last but one.
-    let lr0 = a[2] - c[2];
-    let li0 = -(a[3] - c[3]);
-    let rr0 = b[2] - d[2];
-    let ri0 = -(b[3] - d[3]);
-    let lr1 = a[0] + c[0];
-    let li1 = a[1] + c[1];
-    let rr1 = b[0] + d[0];
-    let ri1 = b[1] + d[1];
-    for (let bin = 0; bin <= last; bin++) {
-      const sign = bin % 2 === 0 ? -1 : 1;
-      const next = bin < last ? 2 * bin + 2 : 2 * last - 2;
-      const up = bin < last ? 1 : -1;
-      const lr2 = a[next] + sign * c[next];
-      const li2 = up * (a[next + 1] + sign * c[next + 1]);
-      const rr2 = b[next] + sign * d[next];
-      const ri2 = up * (b[next + 1] + sign * d[next + 1]);
-      const lr = lr1 / 2 - (lr0 + lr2) / 4;
-      const li = li1 / 2 - (li0 + li2) / 4;
-      const rr = rr1 / 2 - (rr0 + rr2) / 4;
-      const ri = ri1 / 2 - (ri0 + ri2) / 4;
-      const leftPower = lr * lr + li * li;
-      const rightPower = rr * rr + ri * ri;
-      const both = lr * rr + li * ri;
-      left[bin] += leftPower;
-      right[bin] += rightPower;
-      cross[bin] += both;
-      own.power[bin] = leftPower + rightPower;
-      own.cross[bin] = both;
-      lr0 = lr1;
-      li0 = li1;
-      rr0 = rr1;
-      ri0 = ri1;
-      lr1 = lr2;
-      li1 = li2;
-      rr1 = rr2;
-      ri1 = ri2;
-    }
-    return own;
+  add({ first, second }: PairBlock, block: PairBlock): WindowSpectra {
+    const [left, right, sums, own] = [first.at, second.at, this.#sums.at, this.#window.at];
+    const { first: nextLeft, second: nextRight } = block;
+    transforms.addWindow(left, nextLeft.at, right, nextRight.at, this.#bins - 1, sums, own);
+    const [power, cross] = parted(this.#window.values, this.#bins);
+    return { hzPerBin: this.#hzPerBin, power, cross };
   }
 
   spectra(): StereoSpectra {
-    return this.#spectra;
+    const [left, right, cross] = parted(this.#sums.values.slice(), this.#bins);
+    return { hzPerBin: this.#hzPerBin, left, right, cross };
   }
+
+  /** Gives back the room that it works in; nothing can be added any more. */
+  close(): void {
+    this.#sums.close();
+    this.#window.close();
+  }
+}
+
+/** Cut into parts of one length. */
+function parted(values: Float64Array, length: number): Float64Array[] {
+  return Array.from({ length: values.length / length }, (_, n) =>
+    values.subarray(n * length, (n + 1) * length),
+  );
 }
 
 /** The spectra of whole sides alone. */
@@ -118,10 +90,27 @@ export function stereoSpectra(
   tick: (share: number) => void = () => {},
 ): StereoSpectra {
   const size = transformSizeFor(rateHz);
+  const spectra = windowed(left, right, rateHz, size, () => {}, tick);
+  return withLowEnd(spectra, lowSpectra(left, right, rateHz));
+}
+
+/** The windows of two sides added up. */
+function windowed(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  size: number,
+  told: (window: WindowSpectra) => void,
+  tick?: (share: number) => void,
+): StereoSpectra {
   const meter = new StereoSpectraMeter(rateHz, size);
-  const visit = ([block, before]: readonly PairBlock[]) => void meter.add(before, block);
-  visitPairBlocks(left, right, size, 1, visit, tick);
-  return withLowEnd(meter.spectra(), lowSpectra(left, right, rateHz));
+  const visit = ([block, before]: readonly PairBlock[]) => told(meter.add(before, block));
+  try {
+    visitPairBlocks(left, right, size, 1, visit, tick);
+    return meter.spectra();
+  } finally {
+    meter.close();
+  }
 }
 
 /**
@@ -135,11 +124,9 @@ export function lowSpectra(
   told: (window: WindowSpectra) => void = () => {},
 ): StereoSpectra {
   const factor = (longer * transformSizeFor(rateHz)) / lowSize;
-  const meter = new StereoSpectraMeter(rateHz / factor, lowSize);
   const sides = [lowered(left, factor), left === right ? null : lowered(right, factor)];
   const [first, second = first] = sides.filter((side) => side !== null);
-  visitPairBlocks(first, second, lowSize, 1, ([block, before]) => told(meter.add(before, block)));
-  const { hzPerBin, ...spectra } = meter.spectra();
+  const { hzPerBin, ...spectra } = windowed(first, second, rateHz / factor, lowSize, told);
   const even = evenness(first, second);
   return {
     hzPerBin,

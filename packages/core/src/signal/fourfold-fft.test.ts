@@ -1,9 +1,10 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import FFT from 'fft.js';
 import { noise } from '../measurement/signals.fixture.ts';
 import { Convolver } from './convolver.ts';
 import { fourfoldFft } from './fourfold-fft.ts';
+import { RealFft } from './spectrum.ts';
+import { openRoom } from './transforms.ts';
 
 const { abs, max } = Math;
 
@@ -18,22 +19,15 @@ describe('four signals through one transform', () => {
         const fourfold = fourfoldFft(size);
         const signals = [0, 1, 2, 3].map((n) => noiseOf(size, seed + n));
         for (const [n, signal] of signals.entries()) fourfold.signal(n).set(signal);
-        fourfold.transform();
-        const { bins, places } = fourfold;
-        const fft = new FFT(size);
-        for (const both of [0, 1]) {
-          const [packed, spectrum] = [fft.createComplexArray(), fft.createComplexArray()];
-          for (let n = 0; n < size; n++) {
-            packed[2 * n] = signals[both][n];
-            packed[2 * n + 1] = signals[both + 2][n];
-          }
-          fft.transform(spectrum, packed);
-          for (let k = 0; k < size; k++) {
-            expect(abs(bins[4 * places[k] + both] - spectrum[2 * k])).toBeLessThan(1e-12 * size);
-            expect(abs(bins[4 * places[k] + 2 + both] - spectrum[2 * k + 1])).toBeLessThan(
-              1e-12 * size,
-            );
-          }
+        const rooms = [0, 1, 2, 3].map(() => openRoom(size + 2));
+        fourfold.spectra([rooms[0], rooms[1], rooms[2], rooms[3]]);
+        const fft = new RealFft(size);
+        const spectrum = fft.createSpectrum();
+        for (const [n, room] of rooms.entries()) {
+          fft.forward(signals[n], spectrum);
+          for (const [k, value] of room.values.entries())
+            expect(abs(value - spectrum[k])).toBeLessThan(1e-12 * size);
+          room.close();
         }
         for (const [n, signal] of signals.entries()) expect(fourfold.signal(n)).toEqual(signal);
       }),

@@ -1,114 +1,73 @@
-import { hexToBytes } from '@noble/hashes/utils.js';
-import { transformsBytes } from './transforms-bytes.ts';
+import { openRoom, transforms, type Room } from './transforms.ts';
 
 const { PI, ceil, cos, sin } = Math;
 
-/** What of WebAssembly is used here; its types come with those of a browser, which the core does not know. */
-declare const WebAssembly: {
-  readonly Module: new (bytes: Uint8Array) => object;
-  readonly Instance: new (module: object, imports: object) => { readonly exports: unknown };
-};
-
-/** See loops/transforms.ts. Addresses are in bytes. */
-interface Transforms {
-  readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
-  forward(turns: number, x: number, size: number): void;
-  inverse(turns: number, x: number, size: number): void;
-  filter(kernel: number, x: number, size: number): void;
-  widen(singles: number, x: number, size: number): void;
-  narrow(x: number, singles: number, size: number): void;
-}
-
-const transforms = new WebAssembly.Instance(new WebAssembly.Module(hexToBytes(transformsBytes)), {})
-  .exports as Transforms;
-
-/** All of their memory, as doubles and as singles; got anew when it has grown. */
-let memory = new Float64Array(transforms.memory.buffer);
-let singles = new Float32Array(transforms.memory.buffer);
-
-/** What the compiler keeps for itself. */
-let taken = 1024;
-const pageValues = 8192;
-
-/** So many values of the memory, for good. */
-function takeRoom(values: number): number {
-  const at = taken;
-  // Whole lines of a cache.
-  taken += ceil(values / 8) * 8;
-  if (taken > memory.length) {
-    transforms.memory.grow(ceil((taken - memory.length) / pageValues));
-    memory = new Float64Array(transforms.memory.buffer);
-    singles = new Float32Array(transforms.memory.buffer);
-  }
-  return at;
-}
-
 /**
  * The Fourier transform of four real signals at once: some four times as fast as one by one in plain TypeScript. They are two complex ones: the first has
- * signal 0 as its real part and 2 as its imaginary one, the second 1 and 3. There is one for each size, in a memory of its own; what lies in it is its
- * user's until they let something else run.
+ * signal 0 as its real part and 2 as its imaginary one, the second 1 and 3. There is one for each size; what lies in it is its user's until they let
+ * something else run.
  */
 export class FourfoldFft {
   readonly size: number;
-  /** Where each bin lies in `bins`, from 0 to size − 1: real of both, imaginary of both, from four times that on. */
-  readonly places: Uint32Array;
-  readonly #signals: number;
-  readonly #turns: number;
-  readonly #x: number;
-  readonly #kernel: number;
+  readonly #signals: Room;
+  /** Where each bin lies. */
+  readonly #places: Room;
+  readonly #turns: Room;
+  readonly #x: Room;
+  readonly #kernel: Room;
 
   /** @param size a power of two, at least 2 */
   constructor(size: number) {
     this.size = size;
-    this.places = placesOf(size);
     const turns = ceil((3 * size) / 4);
-    this.#signals = takeRoom(2 * size);
-    this.#turns = takeRoom(2 * turns);
-    this.#x = takeRoom(4 * size);
-    this.#kernel = takeRoom(2 * size);
+    const rooms = [2 * size, ceil(size / 2), 2 * turns, 4 * size, 2 * size].map(openRoom);
+    [this.#signals, this.#places, this.#turns, this.#x, this.#kernel] = rooms;
+    this.#places.wholes.set(placesOf(size));
+    const turned = this.#turns.values;
     for (let k = 0; k < turns; k++) {
-      memory[this.#turns + 2 * k] = cos((2 * PI * k) / size);
-      memory[this.#turns + 2 * k + 1] = -sin((2 * PI * k) / size);
+      turned[2 * k] = cos((2 * PI * k) / size);
+      turned[2 * k + 1] = -sin((2 * PI * k) / size);
     }
   }
 
-  /** One of the four signals, 0 to 3: to be written, and what `filter` has made of it. Where it lies may change when another size is asked for. */
+  /** One of the four signals, 0 to 3: to be written, and what `filter` has made of it. To be asked for each time that another size may have been. */
   signal(n: number): Float32Array {
-    const from = 2 * this.#signals + n * this.size;
-    return singles.subarray(from, from + this.size);
+    return this.#signals.singles.subarray(n * this.size, (n + 1) * this.size);
   }
 
-  /** What becomes of the four by `transform`. Where it lies may change when another size is asked for. */
-  get bins(): Float64Array {
-    return memory.subarray(this.#x, this.#x + 4 * this.size);
+  #transform(): void {
+    transforms.widen(this.#signals.at, this.#x.at, this.size);
+    transforms.forward(this.#turns.at, this.#x.at, this.size);
   }
 
-  /** Of the four signals, which stay as they are. */
-  transform(): void {
-    transforms.widen(8 * this.#signals, 8 * this.#x, this.size);
-    transforms.forward(8 * this.#turns, 8 * this.#x, this.size);
+  /** The spectra of the four: bins 0 to size/2, re and im interleaved, `size` + 2 values each. The signals stay as they are. */
+  spectra(into: readonly [Room, Room, Room, Room]): void {
+    this.#transform();
+    const [re0, re1, im2, im3] = into;
+    const [places, x] = [this.#places.at, this.#x.at];
+    transforms.takeApart(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
   }
 
   /**
    * Takes each of the four through a filter, once round.
-   * @param kernel real and imaginary of each bin, in their places: the spectrum of a real one, by `size`
+   * @param kernel see `kernelOf`
    */
   filter(kernel: Float64Array): void {
-    memory.set(kernel, this.#kernel);
-    this.transform();
-    transforms.filter(8 * this.#kernel, 8 * this.#x, this.size);
-    transforms.inverse(8 * this.#turns, 8 * this.#x, this.size);
-    transforms.narrow(8 * this.#x, 8 * this.#signals, this.size);
+    this.#kernel.values.set(kernel);
+    this.#transform();
+    transforms.filter(this.#kernel.at, this.#x.at, this.size);
+    transforms.inverse(this.#turns.at, this.#x.at, this.size);
+    transforms.narrow(this.#x.at, this.#signals.at, this.size);
   }
 
-  /** The spectrum of a filter, as `filter` wants it. */
+  /** The spectrum of a filter, as `filter` wants it: real and imaginary of each bin, by `size`, in the order in which the bins lie. */
   kernelOf(impulse: ArrayLike<number>): Float64Array {
     const { size } = this;
-    const { bins } = this;
-    bins.fill(0);
-    for (let n = 0; n < impulse.length; n++) bins[4 * n] = impulse[n] / size;
-    transforms.forward(8 * this.#turns, 8 * this.#x, size);
-    return Float64Array.from({ length: 2 * size }, (_, k) => bins[4 * (k >> 1) + 2 * (k & 1)]);
+    const { values } = this.#x;
+    values.fill(0);
+    for (let n = 0; n < impulse.length; n++) values[4 * n] = impulse[n] / size;
+    transforms.forward(this.#turns.at, this.#x.at, size);
+    return Float64Array.from({ length: 2 * size }, (_, k) => values[4 * (k >> 1) + 2 * (k & 1)]);
   }
 }
 

@@ -1,21 +1,20 @@
-import { fftOf } from './spectrum.ts';
+import { fourfoldFft } from './fourfold-fft.ts';
+import { openRoom, type Room } from './transforms.ts';
 
 /** Spectra of two real signals over the same stretch: bins 0 to size/2, re and im interleaved. */
 export interface PairBlock {
-  readonly first: Float64Array;
-  readonly second: Float64Array;
+  readonly first: Room;
+  readonly second: Room;
 }
 
 /**
  * Visits two signals in blocks of half a transform, each filled up with as many zeros, so that what one block is to
- * another at any lag, and the spectrum of any two that follow each other, come from adding. Both go through one transform,
- * the first as its real, the second as its imaginary part: with z = Z(k) and w = Z(size − k) their spectra are
- * (z + w*)/2 and (z − w*)/2i.
+ * another at any lag, and the spectrum of any two that follow each other, come from adding. Two blocks of both go through one transform.
  *
  * @param size of the transform, a power of two
  * @param kept how many blocks before the newest are wanted as well
  * @param visit gets the newest block first, then those before it (silent before the first), and its number from 0; the last one is
- * silent, so that what is made of two that follow each other holds both ends in full. Their arrays are used again.
+ * silent, so that what is made of two that follow each other holds both ends in full. Their rooms are used again.
  * @param tick is told the share done; it may throw to stop
  */
 export function visitPairBlocks(
@@ -26,33 +25,47 @@ export function visitPairBlocks(
   visit: (blocks: readonly PairBlock[], n: number) => void,
   tick: (share: number) => void = () => {},
 ): void {
-  const fft = fftOf(size);
+  const fft = fourfoldFft(size);
   const frames = size / 2;
   const count = Math.ceil(first.length / frames) + 1;
-  const packed = new Array<number>(2 * size).fill(0);
-  const z = fft.createComplexArray();
-  const blocks = Array.from({ length: kept + 1 }, (): PairBlock => ({
-    first: new Float64Array(size + 2),
-    second: new Float64Array(size + 2),
-  }));
-  for (let n = 0; n < count; n++) {
-    const from = n * frames;
-    const filled = Math.max(0, Math.min(frames, first.length - from));
-    for (let at = 0; at < filled; at++) {
-      packed[2 * at] = first[from + at];
-      packed[2 * at + 1] = second[from + at];
+  const fill = (signal: number, samples: Float32Array, n: number) => {
+    const filled = samples.subarray(n * frames, (n + 1) * frames);
+    const whole = fft.signal(signal);
+    whole.set(filled);
+    whole.fill(0, filled.length);
+  };
+  const opened = (): PairBlock => ({ first: openRoom(size + 2), second: openRoom(size + 2) });
+  // The newest two, and what is kept before the earlier of them.
+  const blocks = Array.from({ length: kept + 2 }, opened);
+  try {
+    for (let n = 0; n < count; n++) {
+      if (n % 2 === 0) {
+        for (const next of [0, 1]) {
+          fill(next, first, n + next);
+          fill(next + 2, second, n + next);
+        }
+        blocks.unshift(...blocks.splice(kept));
+        const [later, earlier] = blocks;
+        fft.spectra([earlier.first, later.first, earlier.second, later.second]);
+      }
+      const newest = n % 2 === 0 ? 1 : 0;
+      visit(blocks.slice(newest, newest + kept + 1), n);
+      tick((n + 1) / count);
     }
-    for (let at = filled; at < frames; at++) packed[2 * at] = packed[2 * at + 1] = 0;
-    fft.transform(z, packed);
-    blocks.unshift(...blocks.splice(kept, 1));
-    takeApart(z, size, blocks[0]);
-    visit(blocks, n);
-    tick((n + 1) / count);
+  } finally {
+    for (const block of blocks) {
+      block.first.close();
+      block.second.close();
+    }
   }
 }
 
 /** The spectra of two real signals out of that of both, one as its real, the other as its imaginary part. */
-export function takeApart(z: readonly number[], size: number, { first, second }: PairBlock): void {
+export function takeApart(
+  z: readonly number[],
+  size: number,
+  { first, second }: { readonly first: Float64Array; readonly second: Float64Array },
+): void {
   for (let k = 0; k <= size; k += 2) {
     const zr = z[k];
     const zi = z[k + 1];

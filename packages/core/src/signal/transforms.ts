@@ -1,0 +1,102 @@
+import { hexToBytes } from '@noble/hashes/utils.js';
+import { transformsBytes } from './transforms-bytes.ts';
+
+const { ceil } = Math;
+
+/** What of WebAssembly is used here; its types come with those of a browser, which the core does not know. */
+declare const WebAssembly: {
+  readonly Module: new (bytes: Uint8Array) => object;
+  readonly Instance: new (module: object, imports: object) => { readonly exports: unknown };
+};
+
+/** See loops/transforms.ts. Addresses are in bytes. */
+interface Transforms {
+  readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
+  forward(turns: number, x: number, size: number): void;
+  inverse(turns: number, x: number, size: number): void;
+  filter(kernel: number, x: number, size: number): void;
+  widen(singles: number, x: number, size: number): void;
+  narrow(x: number, singles: number, size: number): void;
+  takeApart(
+    places: number,
+    x: number,
+    size: number,
+    re0: number,
+    re1: number,
+    im2: number,
+    im3: number,
+  ): void;
+  addProduct(sum: number, a: number, b: number, bins: number): void;
+  addWindow(
+    left: number,
+    nextLeft: number,
+    right: number,
+    nextRight: number,
+    last: number,
+    sums: number,
+    own: number,
+  ): void;
+}
+
+/** Transforms and what is added up of them. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
+export const transforms = new WebAssembly.Instance(
+  new WebAssembly.Module(hexToBytes(transformsBytes)),
+  {},
+).exports as Transforms;
+
+/** What the compiler keeps for itself, in bytes. */
+let taken = 8192;
+const pageBytes = 65_536;
+/** Rooms that nobody has any more, by their size in bytes. */
+const free = new Map<number, number[]>();
+
+/** A part of the memory, for whoever opened it, until it is closed. */
+export class Room {
+  /** In bytes. */
+  readonly at: number;
+  readonly #count: number;
+
+  constructor(at: number, count: number) {
+    this.at = at;
+    this.#count = count;
+  }
+
+  /** To be asked for each time: they are others when the memory has grown. */
+  get values(): Float64Array<ArrayBuffer> {
+    return new Float64Array(transforms.memory.buffer, this.at, this.#count);
+  }
+
+  /** The same bytes as singles, or as whole numbers. */
+  get singles(): Float32Array<ArrayBuffer> {
+    return new Float32Array(transforms.memory.buffer, this.at, 2 * this.#count);
+  }
+
+  get wholes(): Uint32Array<ArrayBuffer> {
+    return new Uint32Array(transforms.memory.buffer, this.at, 2 * this.#count);
+  }
+
+  close(): void {
+    const bytes = bytesOf(this.#count);
+    const rooms = free.get(bytes) ?? [];
+    rooms.push(this.at);
+    free.set(bytes, rooms);
+  }
+}
+
+/** Whole lines of a cache. */
+const bytesOf = (values: number) => 64 * ceil(values / 8);
+
+/** So many values, all 0. */
+export function openRoom(count: number): Room {
+  const bytes = bytesOf(count);
+  let at = free.get(bytes)?.pop();
+  if (at === undefined) {
+    at = taken;
+    taken += bytes;
+    const missing = taken - transforms.memory.buffer.byteLength;
+    if (missing > 0) transforms.memory.grow(ceil(missing / pageBytes));
+  }
+  const room = new Room(at, count);
+  room.values.fill(0);
+  return room;
+}
