@@ -20,7 +20,6 @@ export class BandDoubt {
   #groups: Float64Array[] = [];
   #perGroup = 1;
   #inGroup = 0;
-  readonly #sums: { readonly power: Float64Array; readonly cross: Float64Array };
 
   constructor(bands: readonly Band[], hzPerBin: number, bins: number) {
     this.#bands = bands;
@@ -28,21 +27,20 @@ export class BandDoubt {
       const first = max(0, min(bins - 1, floor(lowHz / hzPerBin + 0.5)));
       return { first, last: max(first + 1, min(bins, floor(highHz / hzPerBin + 0.5) + 1)) };
     });
-    this.#sums = { power: new Float64Array(bins + 1), cross: new Float64Array(bins + 1) };
   }
 
   add({ power, cross }: WindowSpectra): void {
-    const sums = this.#sums;
-    for (let bin = 0; bin < power.length; bin++) {
-      sums.power[bin + 1] = sums.power[bin] + power[bin];
-      sums.cross[bin + 1] = sums.cross[bin] + cross[bin];
-    }
     if (this.#inGroup === 0) this.#groups.push(new Float64Array(2 * this.#bands.length));
     const group = this.#groups[this.#groups.length - 1];
     for (let n = 0; n < this.#edges.length; n++) {
       const { first, last } = this.#edges[n];
-      group[2 * n] += sums.power[last] - sums.power[first];
-      group[2 * n + 1] += sums.cross[last] - sums.cross[first];
+      let [ofPower, ofCross] = [0, 0];
+      for (let bin = first; bin < last; bin++) {
+        ofPower += power[bin];
+        ofCross += cross[bin];
+      }
+      group[2 * n] += ofPower;
+      group[2 * n + 1] += ofCross;
     }
     this.#inGroup = (this.#inGroup + 1) % this.#perGroup;
     if (this.#groups.length > mostGroups && this.#inGroup === 0) this.#join();

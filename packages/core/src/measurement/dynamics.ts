@@ -1,6 +1,7 @@
 import { gainToDb, powerToDb } from '../quantities/units.ts';
+import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 
-const { round, floor, abs, max } = Math;
+const { round, floor, max } = Math;
 
 /** How a side moves in level. A driven or compressed side has less of it. */
 export interface Dynamics {
@@ -15,6 +16,10 @@ export interface Dynamics {
 /** Levels are taken every 100 ms. What lies 40 dB under the loudest is taken for a gap: common practice. */
 const blockSeconds = 0.1;
 const gapDb = 40;
+
+/** Holds such a block at usual rates. */
+const piece = takeSingles(4864);
+const sums = takeRoom(3);
 
 /**
  * How far the louder moments of one side stand out less than those of the other, as a compressor's do: the ratio of both spreads
@@ -60,17 +65,13 @@ export class DynamicsMeter {
   process(samples: Float32Array): void {
     for (let at = 0; at < samples.length;) {
       const end = Math.min(samples.length, at + this.#blockFrames - this.#filled);
-      let sum = 0;
-      let peak = this.#blockPeak;
-      for (let n = at; n < end; n++) {
-        const value = samples[n];
-        sum += value * value;
-        const size = abs(value);
-        if (size > peak) peak = size;
-      }
-      this.#blockPeak = peak;
-      if (peak > this.#peak) this.#peak = peak;
-      this.#sum += sum;
+      inPieces([piece], [samples.subarray(at, end)], () => {
+        const x = piece.byteOffset;
+        loops.squares(x, x, piece.length, addressOf(sums));
+        this.#sum += memory[sums];
+        this.#blockPeak = max(this.#blockPeak, loops.largest(x, piece.length));
+      });
+      this.#peak = max(this.#peak, this.#blockPeak);
       this.#filled += end - at;
       at = end;
       if (this.#filled === this.#blockFrames) {

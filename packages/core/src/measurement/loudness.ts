@@ -1,3 +1,4 @@
+import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 import { lufs, type Lufs } from '../quantities/units.ts';
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 
@@ -183,6 +184,12 @@ function keep(state: Float64Array, at: number, ...values: readonly number[]): vo
     state[at + k] = Math.abs(values[k]) < 1e-25 ? 0 : values[k];
 }
 
+const stretchFrames = 8192;
+const pieces = [takeSingles(stretchFrames), takeSingles(stretchFrames)];
+const factors = takeRoom(7);
+const state = takeRoom(8);
+const sums = takeRoom(2);
+
 /**
  * Loudness of two sides and of their fold, of one weighting: that of a sum is the sum of both. The fold counts as one channel that
  * is as loud as (L+R)/2 on both sides.
@@ -190,54 +197,31 @@ function keep(state: Float64Array, at: number, ...values: readonly number[]): vo
 export class FoldLoudnessMeter {
   readonly sides: Loudness;
   readonly fold: Loudness;
-  readonly #shelf: BiquadCoefficients;
-  readonly #pass: BiquadCoefficients;
+  readonly #factors: Float64Array;
   readonly #state = new Float64Array(8);
 
   constructor(rateHz: number) {
     this.sides = new Loudness(rateHz);
     this.fold = new Loudness(rateHz);
-    [this.#shelf, this.#pass] = kWeighting(rateHz);
+    const [{ b0, b1, b2, a1, a2 }, pass] = kWeighting(rateHz);
+    this.#factors = Float64Array.of(b0, b1, b2, a1, a2, pass.a1, pass.a2);
   }
 
   /** @param left,right equally long, full scale ±1 */
   process(left: Float32Array, right: Float32Array): void {
-    for (let at = 0; at < left.length;) {
-      const end = Math.min(left.length, at + this.sides.room);
-      this.#weigh(left, right, at, end);
-      at = end;
-    }
-  }
-
-  /** Both sides in one loop, so that neither waits for its own last value. */
-  #weigh(left: Float32Array, right: Float32Array, from: number, to: number): void {
-    const { b0, b1, b2, a1, a2 } = this.#shelf;
-    const { a1: c1, a2: c2 } = this.#pass;
-    const state = this.#state;
-    let [s0, s1, s2, s3, t0, t1, t2, t3] = state;
-    let sides = 0;
-    let fold = 0;
-    for (let n = from; n < to; n++) {
-      const l = left[n];
-      const r = right[n];
-      const yl = b0 * l + s0;
-      const yr = b0 * r + t0;
-      s0 = b1 * l - a1 * yl + s1;
-      t0 = b1 * r - a1 * yr + t1;
-      s1 = b2 * l - a2 * yl;
-      t1 = b2 * r - a2 * yr;
-      const zl = yl + s2;
-      const zr = yr + t2;
-      s2 = -2 * yl - c1 * zl + s3;
-      t2 = -2 * yr - c1 * zr + t3;
-      s3 = yl - c2 * zl;
-      t3 = yr - c2 * zr;
-      sides += zl * zl + zr * zr;
-      fold += (zl + zr) * (zl + zr);
-    }
-    keep(state, 0, s0, s1, s2, s3, t0, t1, t2, t3);
-    this.sides.add(sides, to - from);
-    this.fold.add(fold / 2, to - from);
+    memory.set(this.#factors, factors);
+    memory.set(this.#state, state);
+    inPieces(pieces, [left, right], (count) => {
+      for (let at = 0; at < count;) {
+        const run = Math.min(count - at, this.sides.room);
+        const [l, r] = pieces.map((piece) => piece.byteOffset + 4 * at);
+        loops.weigh(addressOf(factors), addressOf(state), l, r, run, addressOf(sums));
+        this.sides.add(memory[sums], run);
+        this.fold.add(memory[sums + 1] / 2, run);
+        at += run;
+      }
+    });
+    this.#state.set(memory.subarray(state, state + this.#state.length));
   }
 }
 

@@ -27,6 +27,7 @@ import {
   type ColourPoint,
   type Verdict,
 } from './fold.ts';
+import { inPieces, loops, takeSingles } from '../signal/loops.ts';
 import { visitPairBlocks } from '../signal/pair-blocks.ts';
 import { LikenessMeter, type Likeness } from './likeness.ts';
 import { correlation, isStillMono, leanDb, sideSums, sideToMidDb, type SideSums } from './sides.ts';
@@ -113,12 +114,10 @@ export function measureStereo(
   const dc = [leftAsItIs, rightAsItIs].map(meanOf);
   const left = withoutDc(leftAsItIs, dc[0]);
   const right = rightAsItIs === leftAsItIs ? left : withoutDc(rightAsItIs, dc[1]);
-  const meters = meterStereo(left, right, rateHz, (share) => tick(0.45 * share));
-  const { loudness, foldLoudness } = meters;
-  const peaks =
-    left === leftAsItIs && right === rightAsItIs
-      ? meters.peaks
-      : peaksOf(leftAsItIs, rightAsItIs, rateHz);
+  const meters = meterStereo([left, right], [leftAsItIs, rightAsItIs], rateHz, (share) =>
+    tick(0.45 * share),
+  );
+  const { loudness, foldLoudness, peaks } = meters;
   const sums = sideSums(left, right);
   const { spectra, alike, errors, wholeError, hum } = transformStereo(
     left,
@@ -191,29 +190,30 @@ const copiedLikeness = 0.9;
 /** A mean this small is rounding. */
 const leastDc = 1e-4;
 
+const stretchFrames = 8192;
+const piece = takeSingles(stretchFrames);
+
 function meanOf(samples: Float32Array): number {
   let sum = 0;
-  for (let n = 0; n < samples.length; n++) sum += samples[n];
+  inPieces([piece], [samples], () => {
+    sum += loops.total(piece.byteOffset, stretchFrames);
+  });
   const mean = samples.length > 0 ? sum / samples.length : 0;
   return Math.abs(mean) < leastDc ? 0 : mean;
 }
 
 function withoutDc(samples: Float32Array, mean: number): Float32Array {
   if (mean === 0) return samples;
-  // Ten times as fast as `map`.
   const moved = new Float32Array(samples.length);
-  for (let n = 0; n < moved.length; n++) moved[n] = samples[n] - mean;
+  inPieces([piece], [samples], (count, from) => {
+    loops.lessen(mean, piece.byteOffset, stretchFrames);
+    moved.set(piece.subarray(0, count), from);
+  });
   return moved;
 }
 
 function dcOf(mean: number): number | null {
   return mean === 0 ? null : gainToDb(Math.abs(mean));
-}
-
-function peaksOf(left: Float32Array, right: Float32Array, rateHz: number): TruePeakMeter {
-  const peaks = new TruePeakMeter(rateHz, 2);
-  peaks.process([left, right], left.length);
-  return peaks;
 }
 
 /** What needs spectra: one pass over the blocks serves all of it, and one over the low end. */
@@ -276,10 +276,13 @@ function transformStereo(
 
 const pieceFrames = 65_536;
 
-/** What can be read in one pass, piece by piece, so that nothing as long as the stretch is made. */
+/**
+ * What can be read in one pass, piece by piece, so that nothing as long as the stretch is made.
+ * @param asTheyAre both sides with what is constant in them: it counts for peaks
+ */
 function meterStereo(
-  left: Float32Array,
-  right: Float32Array,
+  [left, right]: readonly Float32Array[],
+  asTheyAre: readonly Float32Array[],
   rateHz: number,
   tick: (share: number) => void,
 ) {
@@ -290,7 +293,10 @@ function meterStereo(
     const l = left.subarray(at, at + pieceFrames);
     const r = right.subarray(at, at + pieceFrames);
     meter.process(l, r);
-    peaks.process([l, r], l.length);
+    peaks.process(
+      asTheyAre.map((side) => side.subarray(at, at + pieceFrames)),
+      l.length,
+    );
     sides[0].process(l);
     sides[1].process(r);
     tick(at / left.length);

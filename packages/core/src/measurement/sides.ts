@@ -1,4 +1,5 @@
 import { powerToDb } from '../quantities/units.ts';
+import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 
 /** Sums over a stretch that tell how the two sides stand to each other at lag 0. */
 export interface SideSums {
@@ -7,16 +8,19 @@ export interface SideSums {
   readonly cross: number;
 }
 
-export function sideSums(left: ArrayLike<number>, right: ArrayLike<number>): SideSums {
-  let sumLeft = 0;
-  let sumRight = 0;
-  let cross = 0;
-  for (let n = 0; n < left.length; n++) {
-    sumLeft += left[n] * left[n];
-    sumRight += right[n] * right[n];
-    cross += left[n] * right[n];
-  }
-  return { left: sumLeft, right: sumRight, cross };
+const stretchFrames = 8192;
+const pieces = [takeSingles(stretchFrames), takeSingles(stretchFrames)];
+const sums = takeRoom(3);
+
+export function sideSums(left: Float32Array, right: Float32Array): SideSums {
+  let [ofLeft, ofRight, cross] = [0, 0, 0];
+  inPieces(pieces, [left, right], () => {
+    loops.squares(pieces[0].byteOffset, pieces[1].byteOffset, stretchFrames, addressOf(sums));
+    ofLeft += memory[sums];
+    ofRight += memory[sums + 1];
+    cross += memory[sums + 2];
+  });
+  return { left: ofLeft, right: ofRight, cross };
 }
 
 /** Σlr/√(Σl²Σr²), −1 to 1; null where a side is silent. */

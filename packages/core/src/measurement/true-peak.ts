@@ -1,11 +1,15 @@
 import { gainToDb, type Db } from '../quantities/units.ts';
+import { addressOf, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 import { interpolationWeights } from '../signal/sinc.ts';
 
-const { abs, ceil, max, min } = Math;
+const { abs, max, min } = Math;
 
 const taps = 16;
-/** Values looked at in one piece: short enough that quiet stretches are skipped between peaks. */
-const pieceFrames = 32;
+const half = taps / 2;
+/** So many values at once lie in the loops' memory, with those before them, and nothing behind them as far as two pieces look. */
+const stretchFrames = 8192;
+const joined = takeSingles(stretchFrames + 96);
+const weights = takeRoom(3 * half);
 
 /**
  * The highest value of the waveform between the samples, by oversampling with a polyphase filter: four times below
@@ -13,11 +17,8 @@ const pieceFrames = 32;
  * Source: ITU-R BS.1770-5 annex 2 (its 48-tap filter is an example; this one has 16 taps a phase).
  */
 export class TruePeakMeter {
-  /** Of the phases ¼ and ¾, which mirror each other, tap by tap from the ends to the middle: sum and difference. */
-  readonly #sum = new Float64Array(taps / 2);
-  readonly #difference = new Float64Array(taps / 2);
-  /** Of the phase ½, which mirrors itself. */
-  readonly #middle: Float64Array;
+  /** Of the phases ¼ and ¾, which mirror each other, tap by tap from the ends to the middle: sum and difference; and of the phase ½, which mirrors itself. */
+  readonly #weights: Float64Array;
   /** No interpolated value can exceed the nearer of its neighbours times the one, plus the largest sample under the filter times the other. */
   readonly #nearWeight: number;
   readonly #farWeight: number;
@@ -26,87 +27,40 @@ export class TruePeakMeter {
   #truePeak = 0;
 
   constructor(rateHz: number, channels: number) {
-    const half = interpolationWeights(0.5, taps);
+    const middle = interpolationWeights(0.5, taps);
     // At high rates the point between two samples is enough; its filter stands in for all three.
-    const quarter = rateHz < 88_200 ? interpolationWeights(0.25, taps) : half;
-    for (let k = 0; k < taps / 2; k++) {
-      this.#sum[k] = quarter[k] + quarter[taps - 1 - k];
-      this.#difference[k] = quarter[k] - quarter[taps - 1 - k];
+    const quarter = rateHz < 88_200 ? interpolationWeights(0.25, taps) : middle;
+    this.#weights = new Float64Array(3 * half);
+    for (let k = 0; k < half; k++) {
+      this.#weights[k] = quarter[k] + quarter[taps - 1 - k];
+      this.#weights[half + k] = quarter[k] - quarter[taps - 1 - k];
+      this.#weights[2 * half + k] = middle[k];
     }
-    this.#middle = half.subarray(0, taps / 2);
-    const near = (weights: Float64Array) => abs(weights[taps / 2 - 1]) + abs(weights[taps / 2]);
+    const near = (weights: Float64Array) => abs(weights[half - 1]) + abs(weights[half]);
     const whole = (weights: Float64Array) => weights.reduce((s, w) => s + abs(w), 0);
-    this.#nearWeight = max(near(quarter), near(half));
-    this.#farWeight = max(whole(quarter) - near(quarter), whole(half) - near(half));
+    this.#nearWeight = max(near(quarter), near(middle));
+    this.#farWeight = max(whole(quarter) - near(quarter), whole(middle) - near(middle));
     this.#tails = Array.from({ length: channels }, () => new Float32Array(taps - 1));
   }
 
   process(channels: readonly Float32Array[], count: number): void {
-    for (const [channel, tail] of this.#tails.entries()) {
-      const joined = new Float32Array(tail.length + count);
-      joined.set(tail);
-      joined.set(channels[channel].subarray(0, count), tail.length);
-      this.#scan(joined, count);
-      tail.set(joined.subarray(joined.length - tail.length));
-    }
+    memory.set(this.#weights, weights);
+    for (const [channel, tail] of this.#tails.entries())
+      for (let from = 0; from < count; from += stretchFrames)
+        this.#scan(channels[channel].subarray(from, min(count, from + stretchFrames)), tail);
   }
 
-  #scan(joined: Float32Array, count: number): void {
-    // The peak of the samples under a piece's filters: its own, and those of as many pieces before as the taps reach.
-    const reach = ceil((taps - 1) / pieceFrames);
-    const pieces = ceil(joined.length / pieceFrames);
-    const peaks = new Float64Array(pieces);
-    for (let piece = 0; piece < pieces; piece++) {
-      let peak = 0;
-      const end = min(joined.length, (piece + 1) * pieceFrames);
-      for (let n = piece * pieceFrames; n < end; n++) {
-        const value = abs(joined[n]);
-        if (value > peak) peak = value;
-      }
-      peaks[piece] = peak;
-      if (peak > this.#samplePeak) this.#samplePeak = peak;
-    }
-    for (let piece = 0; piece < pieces; piece++) {
-      let under = peaks[piece];
-      for (let k = 1; k <= reach; k++)
-        if (piece + k < pieces && peaks[piece + k] > under) under = peaks[piece + k];
-      if (under * (this.#nearWeight + this.#farWeight) <= this.#truePeak) continue;
-      const from = piece * pieceFrames;
-      this.#interpolate(joined, from, min(count, from + pieceFrames), under);
-    }
-  }
-
-  /** @param under the largest sample under all filters of the stretch */
-  #interpolate(joined: Float32Array, from: number, to: number, under: number): void {
-    const sum = this.#sum;
-    const difference = this.#difference;
-    const middle = this.#middle;
-    let peak = this.#truePeak;
-    // What the samples farther away can add at most.
-    const far = under * this.#farWeight;
-    const nearWeight = this.#nearWeight;
-    for (let n = from; n < to; n++) {
-      const before = abs(joined[n + taps / 2 - 1]);
-      const after = abs(joined[n + taps / 2]);
-      if ((before > after ? before : after) * nearWeight + far <= peak) continue;
-      let both = 0;
-      let apart = 0;
-      let half = 0;
-      for (let k = 0; k < taps / 2; k++) {
-        const early = joined[n + k];
-        const late = joined[n + taps - 1 - k];
-        const added = early + late;
-        both += sum[k] * added;
-        half += middle[k] * added;
-        apart += difference[k] * (early - late);
-      }
-      // The first and the last phase mirror each other: their sum and their difference were read.
-      const outer = (abs(both) + abs(apart)) / 2;
-      half = abs(half);
-      if (outer > peak) peak = outer;
-      if (half > peak) peak = half;
-    }
-    this.#truePeak = peak;
+  /** @param tail what came before it; becomes what comes before the next */
+  #scan(samples: Float32Array, tail: Float32Array): void {
+    const count = samples.length;
+    joined.set(tail);
+    joined.set(samples, tail.length);
+    joined.fill(0, tail.length + count);
+    const all = joined.byteOffset;
+    this.#samplePeak = max(this.#samplePeak, loops.largest(all, joined.length));
+    const [by, near, far] = [addressOf(weights), this.#nearWeight, this.#farWeight];
+    this.#truePeak = loops.highestBetween(by, near, far, all, count, this.#truePeak);
+    tail.set(joined.subarray(count, count + tail.length));
   }
 
   samplePeakDbfs(): Db {
