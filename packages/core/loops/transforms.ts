@@ -1,3 +1,5 @@
+import { bothLanes } from './pairs';
+
 /**
  * Fast Fourier transforms of two complex signals at once, in AssemblyScript: compiled to WebAssembly each value is worked on together with the other
  * signal's. In place, by radix 4 (Cooley and Tukey, 1965): from the signal on one way (Gentleman and Sande, 1966), and mirrored the other. Nothing is put in
@@ -281,10 +283,6 @@ function smoothed(low: v128, bin: v128, high: v128): v128 {
     f64x2.mul(f64x2.splat(0.5), bin),
     f64x2.mul(f64x2.splat(0.25), f64x2.add(low, high)),
   );
-}
-
-function bothLanes(pair: v128): f64 {
-  return f64x2.extract_lane(pair, 0) + f64x2.extract_lane(pair, 1);
 }
 
 function gain(sum: usize, value: f64): void {

@@ -31,7 +31,7 @@ export function bends({ driveDb }: Pick<Drive, 'driveDb'>): boolean {
 
 /**
  * The integral of the arc tangent as cubics, four factors each, through values and slopes: 128 in each octave of 1 + |u|, up to 256. To 2e-10, its slope to
- * 2e-8 (see loops/loops.ts).
+ * 2e-8 (see loops/curve.ts).
  */
 const octaves = 8;
 const stepsOfOctave = 128;

@@ -9,7 +9,7 @@ declare const WebAssembly: {
   readonly Instance: new (module: object, imports: object) => { readonly exports: unknown };
 };
 
-/** See loops/loops.ts. Addresses are in bytes. */
+/** See loops/loops.ts and what it names. Addresses are in bytes. */
 interface Loops {
   readonly memory: { readonly buffer: ArrayBuffer };
   upsample(side: number, arms: number, x: number, count: number, twice: number): void;
@@ -94,7 +94,7 @@ interface Loops {
 
 /** The loops where most of the time of amp chains, of reading between values and of measuring goes. They take what they work on out of their own memory; each thread has its own. */
 export const loops = new WebAssembly.Instance(new WebAssembly.Module(hexToBytes(loopsBytes)), {
-  loops: { atan, log },
+  curve: { atan, log },
 }).exports as Loops;
 
 /** All of the loops' memory. */
