@@ -341,3 +341,17 @@ export function addWindow(
     rightBin = rightHigh;
   }
 }
+
+/** Σ of so many values. */
+export function total(x: usize, count: i32): f64 {
+  let one = f64x2.splat(0);
+  let other = f64x2.splat(0);
+  const end = x + (usize(count) << 3);
+  for (; x + 32 <= end; x += 32) {
+    one = f64x2.add(one, v128.load(x));
+    other = f64x2.add(other, v128.load(x, 16));
+  }
+  let sum = bothLanes(f64x2.add(one, other));
+  for (; x < end; x += 8) sum += load<f64>(x);
+  return sum;
+}

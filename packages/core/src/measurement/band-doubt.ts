@@ -1,3 +1,4 @@
+import { transforms } from '../signal/transforms.ts';
 import type { Band } from './bands.ts';
 import type { WindowSpectra } from './spectra.ts';
 
@@ -29,18 +30,13 @@ export class BandDoubt {
     });
   }
 
-  add({ power, cross }: WindowSpectra): void {
+  add({ powerAt, crossAt }: WindowSpectra): void {
     if (this.#inGroup === 0) this.#groups.push(new Float64Array(2 * this.#bands.length));
     const group = this.#groups[this.#groups.length - 1];
     for (let n = 0; n < this.#edges.length; n++) {
       const { first, last } = this.#edges[n];
-      let [ofPower, ofCross] = [0, 0];
-      for (let bin = first; bin < last; bin++) {
-        ofPower += power[bin];
-        ofCross += cross[bin];
-      }
-      group[2 * n] += ofPower;
-      group[2 * n + 1] += ofCross;
+      group[2 * n] += transforms.total(powerAt + 8 * first, last - first);
+      group[2 * n + 1] += transforms.total(crossAt + 8 * first, last - first);
     }
     this.#inGroup = (this.#inGroup + 1) % this.#perGroup;
     if (this.#groups.length > mostGroups && this.#inGroup === 0) this.#join();

@@ -21,6 +21,9 @@ export interface WindowSpectra {
   readonly power: Float64Array;
   /** Re L·R* of each bin. */
   readonly cross: Float64Array;
+  /** Where both lie in the memory of the transforms, in bytes. */
+  readonly powerAt: number;
+  readonly crossAt: number;
 }
 
 /** Of the windows at every rate: a power of two, a third of a second at 44.1 and 48 kHz and their multiples. */
@@ -60,7 +63,8 @@ export class StereoSpectraMeter {
     const { first: nextLeft, second: nextRight } = block;
     transforms.addWindow(left, nextLeft.at, right, nextRight.at, this.#bins - 1, sums, own);
     const [power, cross] = parted(this.#window.values, this.#bins);
-    return { hzPerBin: this.#hzPerBin, power, cross };
+    const [powerAt, crossAt] = [own, own + 8 * this.#bins];
+    return { hzPerBin: this.#hzPerBin, power, cross, powerAt, crossAt };
   }
 
   spectra(): StereoSpectra {

@@ -27,6 +27,7 @@ interface Transforms {
     im3: number,
   ): void;
   addProduct(sum: number, a: number, b: number, bins: number): void;
+  total(x: number, count: number): number;
   addWindow(
     left: number,
     nextLeft: number,
