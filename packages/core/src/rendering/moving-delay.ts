@@ -5,6 +5,7 @@ import { voiceParameters } from '../parameters/tables.ts';
 import { driftAt, type DriftPath } from '../voices/drift.ts';
 import type { DriftPlan } from './plan.ts';
 import type { DelayStep, DelaySteps } from './stepped-reading.ts';
+import { stepFadeMs } from './time-map.ts';
 import { valueAt, type MovingValue } from './value.ts';
 
 /** What a voice whose delay moves is read at: so late, and a path and steps round that. */
@@ -24,8 +25,7 @@ const looksPerCycle = 24;
  */
 const steepest = 0.3;
 
-/** What jumps fades over in so long, in s: the pitch stays. */
-const stepS = 0.012;
+const stepS = stepFadeMs / 1000;
 
 const { abs, ceil, max, min, round } = Math;
 

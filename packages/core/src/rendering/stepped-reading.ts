@@ -2,7 +2,7 @@ import type { SplicePlan } from '../voices/splices.ts';
 import type { TuningPlan } from './plan.ts';
 import { wholeDelay } from './time-map.ts';
 
-const { abs, exp, max, min } = Math;
+const { ceil, max } = Math;
 
 /** From a frame of the song on a voice is read so much later than its path says, in frames; above 0 is later. */
 export interface DelayStep {
@@ -16,9 +16,6 @@ export interface DelaySteps {
   readonly crossfadeFrames: number;
   readonly steps: readonly [DelayStep, ...DelayStep[]];
 }
-
-/** Two readings so far apart are as good as strangers; nearer to each other they are the more alike. */
-const strangersFrames = 96;
 
 /** What is read straight, in time: a line that begins before all that is read. */
 function straight(crossfadeFrames: number): SplicePlan {
@@ -38,7 +35,7 @@ const made = new WeakMap<DelaySteps, Map<SplicePlan | null, TuningPlan>>();
 
 /**
  * A reading that jumps where its delay does: each jump is a splice more, over which the old place fades into the new one, so that the pitch
- * stays. One that lies nearer to a splice of the tuner than a crossfade is done by that splice.
+ * stays. How alike both places are is asked of the sound. One that lies nearer to a splice of the tuner than a crossfade is done by that splice.
  * @param tuning of the voice, null where it has none
  * @param delayFrames by which the reading lies behind the song
  */
@@ -95,7 +92,7 @@ function withSteps(
   const put = (start: number, position: number, alike: number, jump: number) => {
     starts.push(start);
     positions.push(position - later);
-    likeness.push(jump === 0 ? alike : min(alike, exp(-abs(jump) / strangersFrames)));
+    likeness.push(jump === 0 ? alike : NaN);
   };
   for (let k = 0; k < plan.starts.length; k++) {
     const start = plan.starts[k];
@@ -116,5 +113,6 @@ function withSteps(
     starts: Float64Array.from(starts),
     positions: Float64Array.from(positions),
     likeness: Float64Array.from(likeness),
+    asksAhead: ceil(apart * ratio),
   };
 }

@@ -14,6 +14,8 @@ const { floor, sqrt, max, min } = Math;
 /** Frames read in one piece: a quantum at up to double speed, and the interpolator's reach. */
 const most = 3 * quantumFrames + 2 * delayTaps;
 const scratch = takeSingles(most);
+/** What the other one of two readings has there. */
+const beside = takeSingles(quantumFrames);
 /** The same as doubles: widened once for each frame read, not once for each tap of each frame made. */
 const wide = takeRoom(most + 1);
 /** What is read between them, and the weights that it is read by where they stand. */
@@ -112,7 +114,7 @@ export class Tap {
       if (faded > at) {
         const before = this.#origin(start, plan, segment - 1);
         this.#readLine(store, before, plan.ratio, at, faded, fading);
-        const alike = plan.likeness[segment];
+        const alike = this.#likeness(store, plan, segment);
         for (let n = at; n < faded; n++) {
           const e = fade[start + n - plan.starts[segment]];
           const c = 1 - e;
@@ -122,6 +124,36 @@ export class Tap {
       at = next;
       segment++;
     }
+  }
+
+  /** How alike both readings of a splice are: as planned, or as the sound is while one fades into the other. */
+  #likeness(store: BlockStore, plan: SplicePlan, segment: number): number {
+    const planned = plan.likeness[segment];
+    if (planned === planned) return planned;
+    const start = plan.starts[segment];
+    const drifted = this.#drift ? driftAt(this.#drift, start + this.#whole) : 0;
+    const old = floor(this.#origin(start, plan, segment - 1) - drifted);
+    const fresh = floor(this.#origin(start, plan, segment) - drifted);
+    const fade = this.#fade as Float64Array;
+    const frames = floor(plan.crossfadeFrames * plan.ratio);
+    let both = 0;
+    let ofOld = 0;
+    let ofFresh = 0;
+    for (let from = 0; from < frames; from += quantumFrames) {
+      const count = min(quantumFrames, frames - from);
+      store.read(this.#source, old + from, count, scratch);
+      store.read(this.#source, fresh + from, count, beside);
+      for (let n = 0; n < count; n++) {
+        const e = fade[floor((from + n) / plan.ratio)];
+        // It counts as much as both are heard there.
+        const weight = e * (1 - e);
+        both += weight * scratch[n] * beside[n];
+        ofOld += weight * scratch[n] * scratch[n];
+        ofFresh += weight * beside[n] * beside[n];
+      }
+    }
+    const scale = sqrt(ofOld * ofFresh);
+    return both > 0 && scale > 0 ? min(1, both / scale) : 0;
   }
 
   /** Where a segment's line lies in the source at the beginning of the quantum. */

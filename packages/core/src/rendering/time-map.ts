@@ -33,7 +33,10 @@ export function mapBounds({ delayFrames, tuning, drift }: TimeMap, source: PcmSo
   const wander =
     (tuning ? splicedRead(tuning.splices, source.frames) : 0) +
     (drift ? drift.path.widestFrames : 0);
-  return { behind: delayFrames + wander, ahead: wander - delayFrames };
+  return {
+    behind: delayFrames + wander,
+    ahead: wander - delayFrames + (tuning?.splices.asksAhead ?? 0),
+  };
 }
 
 /** What interpolators read on either side, and the quantum that is read at once. */
@@ -52,12 +55,17 @@ export function mapEnd(map: TimeMap, source: PcmSource): number {
   return Math.ceil(source.frames + mapBounds(map, source).behind);
 }
 
+/** What of a delay jumps fades over in so long: the pitch stays. */
+export const stepFadeMs = 12;
+/** An octave up so much more is looked at in that time. */
+const askedMs = 2 * stepFadeMs;
+
 /** As far as any allowed delay, drift and tuning may read: round a place from which all of them may be tried at once. */
 export function widestReach(rateHz: number): Reach {
   const { min, max } = voiceParameters.delayMs;
   const wanderMs = driftParameters.rangeMs.max + longestReadMs;
   const framesOf = (ms: number) => Math.ceil((ms * rateHz) / 1000) + margin;
-  return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs - min) };
+  return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs + askedMs - min) };
 }
 
 export function furthest(reaches: readonly Reach[]): Reach {

@@ -12,8 +12,13 @@ export interface SplicePlan {
   readonly coarseTo?: number;
   readonly starts: Float64Array;
   readonly positions: Float64Array;
-  /** How alike the two readings of the splice at the segment's start are, 0 to 1: the crossfade's gain depends on it. */
+  /**
+   * How alike the two readings of the splice at the segment's start are, 0 to 1: the crossfade's gain depends on it. Not a number where only the sound tells,
+   * as it is read.
+   */
   readonly likeness: Float64Array;
+  /** So many frames ahead of a reading the sound is asked, where it is. */
+  readonly asksAhead?: number;
   /** How far from its place the voice is while 95 % of its sound is heard, in frames. */
   readonly usualWander: number;
 }
