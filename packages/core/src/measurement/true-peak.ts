@@ -8,7 +8,8 @@ const taps = 16;
 const half = taps / 2;
 /** So many values at once lie in the loops' memory, with those before them, and nothing behind them as far as two pieces look. */
 const stretchFrames = 8192;
-const joined = takeSingles(stretchFrames + 96);
+const padding = 96;
+const joined = takeSingles(stretchFrames + padding);
 const weights = takeRoom(3 * half);
 
 /**
@@ -55,9 +56,11 @@ export class TruePeakMeter {
     const count = samples.length;
     joined.set(tail);
     joined.set(samples, tail.length);
-    joined.fill(0, tail.length + count);
+    const padded = count + padding;
+    joined.fill(0, tail.length + count, padded);
     const all = joined.byteOffset;
-    this.#samplePeak = max(this.#samplePeak, loops.largest(all, joined.length));
+    // In fours; nothing behind the last is no peak.
+    this.#samplePeak = max(this.#samplePeak, loops.largest(all, padded & ~3));
     const [by, near, far] = [addressOf(weights), this.#nearWeight, this.#farWeight];
     this.#truePeak = loops.highestBetween(by, near, far, all, count, this.#truePeak);
     tail.set(joined.subarray(count, count + tail.length));

@@ -56,6 +56,7 @@ export class Room {
   /** In bytes. */
   readonly at: number;
   readonly #count: number;
+  #open = true;
 
   constructor(at: number, count: number) {
     this.at = at;
@@ -76,7 +77,10 @@ export class Room {
     return new Uint32Array(transforms.memory.buffer, this.at, 2 * this.#count);
   }
 
+  /** Gives it back; closing it again does nothing. */
   close(): void {
+    if (!this.#open) return;
+    this.#open = false;
     const bytes = bytesOf(this.#count);
     const rooms = free.get(bytes) ?? [];
     rooms.push(this.at);
