@@ -2,7 +2,7 @@ import { silence } from './followers';
 import { bothLanes, pairAt } from './pairs';
 
 /** Σ of so many singles. @param count a multiple of four */
-export function total(singles: usize, count: i32): f64 {
+export function sumOf(singles: usize, count: i32): f64 {
   let one = f64x2.splat(0);
   let other = f64x2.splat(0);
   for (let n: i32 = 0; n < count; n += 4) {

@@ -1,5 +1,7 @@
 import { bothLanes } from './pairs';
 
+export { halve, highestBetween, largest, lessen, squares, sumOf, thin, weigh } from './measuring';
+
 /**
  * Fast Fourier transforms of two complex signals at once, in AssemblyScript: compiled to WebAssembly each value is worked on together with the other
  * signal's. In place, by radix 4 (Cooley and Tukey, 1965): from the signal on one way (Gentleman and Sande, 1966), and mirrored the other. Nothing is put in

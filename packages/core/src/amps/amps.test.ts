@@ -9,7 +9,8 @@ import { newVoice } from '../voices/voice.ts';
 import { ampDescription, ampGain, isRecorded, usualAmp, type Amp } from './amp.ts';
 import { cabinetImpulse, cabinetKinds, cabinets } from './cabinet.ts';
 import { cabinetResponse } from './cabinet-response.ts';
-import { bent, DriveRun, driveShapes, type Drive } from './drive.ts';
+import { driveShapes, type Drive } from './drive.ts';
+import { bent, DriveRun } from './drive-run.ts';
 import { recordedImpulse } from './recorded-impulse.ts';
 import { sharedDriveDescription } from './shared-drive.ts';
 

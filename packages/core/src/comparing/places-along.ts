@@ -1,5 +1,6 @@
 import { sidesByBand, type BandSides } from '../measurement/across-bands.ts';
-import { stereoSpectra, type StereoSpectra } from '../measurement/spectra.ts';
+import { stereoSpectra } from '../measurement/spectra.ts';
+import type { StereoSpectra } from '../measurement/stereo-spectra.ts';
 import { clock, figure } from '../quantities/wording.ts';
 import {
   belongTogether,

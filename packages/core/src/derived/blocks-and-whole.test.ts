@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { ampDescription } from '../amps/amp.ts';
 import { BodyRun } from '../amps/body.ts';
-import { DriveRun } from '../amps/drive.ts';
+import { DriveRun } from '../amps/drive-run.ts';
 import { recordedImpulse } from '../amps/recorded-impulse.ts';
 import { anyOf } from '../parameters/any.fixture.ts';
 import { anyPreparation, anyStage, anyVoice } from '../image/any-image.fixture.ts';

@@ -1,7 +1,8 @@
 import { bodyMemory, BodyRun, usuallyForgotten } from '../amps/body.ts';
 import { impulseSamples } from '../amps/cabinet-response.ts';
 import { builtImpulseFrames, cabinetImpulse } from '../amps/cabinet.ts';
-import { DriveRun, type DriveAt } from '../amps/drive.ts';
+import type { DriveAt } from '../amps/drive.ts';
+import { DriveRun } from '../amps/drive-run.ts';
 import { recordedImpulse, stretchedFrames } from '../amps/recorded-impulse.ts';
 import { curveAt } from '../moves/curve.ts';
 import { clampParameter } from '../parameters/parameter.ts';
@@ -9,7 +10,7 @@ import { ampParameters } from '../parameters/tables.ts';
 import { openingMemory, OpeningRun } from '../image/opening.ts';
 import { Cascade } from '../signal/cascade.ts';
 import { Convolver } from '../signal/convolver.ts';
-import type { LongFir } from '../signal/long-fir.ts';
+import { LongFir } from '../signal/long-fir.ts';
 import { filterMemory } from '../signal/memory.ts';
 import {
   blockFrames,
@@ -21,7 +22,7 @@ import {
 import { addPiece } from '../takes/arrangement.ts';
 import { preparationMemory, PreparationRun } from '../takes/preparation.ts';
 import { ColourRun } from '../voices/colour.ts';
-import { responseFir, responseHalf, type Response } from '../voices/response.ts';
+import { responseAt, responseHalf, type Response } from '../voices/response.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections } from '../voices/tone.ts';
 import { wear, wornReach } from '../voices/worn.ts';
@@ -113,7 +114,9 @@ function keptFir<Fir>(kept: Map<string, Fir>, key: string, make: () => Fir): Fir
 }
 
 function firOf(response: Response, rateHz: number): LongFir {
-  return keptFir(firs, JSON.stringify([response, rateHz]), () => responseFir(response, rateHz));
+  const at = (hz: number) => responseAt(response, hz, rateHz);
+  const made = () => new LongFir(responseHalf(rateHz), rateHz, at);
+  return keptFir(firs, JSON.stringify([response, rateHz]), made);
 }
 
 /** How many values the impulse response of a cabinet has. */

@@ -1,7 +1,7 @@
 import { powerToDb } from '../quantities/units.ts';
 import { audibleRangeDb, bandSum, thirdOctaveBands, type Band } from './bands.ts';
 import { correlation, sideToMidDb, type SideSums } from './sides.ts';
-import type { StereoSpectra } from './spectra.ts';
+import type { StereoSpectra } from './stereo-spectra.ts';
 
 const { max, min } = Math;
 

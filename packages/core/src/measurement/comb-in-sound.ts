@@ -2,7 +2,7 @@ import { powerToDb } from '../quantities/units.ts';
 import { bandAround, bandSum } from './bands.ts';
 import { notchFrequencies } from './comb.ts';
 import type { Likeness } from './likeness.ts';
-import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './spectra.ts';
+import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './stereo-spectra.ts';
 
 const { abs, min, max } = Math;
 

@@ -1,5 +1,5 @@
 import { gainToDb, powerToDb } from '../quantities/units.ts';
-import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
+import { inPieces, openRoom, transforms } from '../signal/transforms.ts';
 
 const { round, floor, max } = Math;
 
@@ -18,8 +18,9 @@ const blockSeconds = 0.1;
 const gapDb = 40;
 
 /** Holds such a block at usual rates. */
-const piece = takeSingles(4864);
-const sums = takeRoom(3);
+const pieceFrames = 4864;
+const piece = openRoom(pieceFrames / 2);
+const sums = openRoom(3);
 
 /**
  * How far the louder moments of one side stand out less than those of the other, as a compressor's do: the ratio of both spreads
@@ -66,10 +67,9 @@ export class DynamicsMeter {
     for (let at = 0; at < samples.length;) {
       const end = Math.min(samples.length, at + this.#blockFrames - this.#filled);
       inPieces([piece], [samples.subarray(at, end)], () => {
-        const x = piece.byteOffset;
-        loops.squares(x, x, piece.length, addressOf(sums));
-        this.#sum += memory[sums];
-        this.#blockPeak = max(this.#blockPeak, loops.largest(x, piece.length));
+        transforms.squares(piece.at, piece.at, pieceFrames, sums.at);
+        this.#sum += sums.values[0];
+        this.#blockPeak = max(this.#blockPeak, transforms.largest(piece.at, pieceFrames));
       });
       this.#peak = max(this.#peak, this.#blockPeak);
       this.#filled += end - at;

@@ -1,6 +1,6 @@
 import { powerToDb } from '../quantities/units.ts';
 import { audibleRangeDb, bandAround, bandSum, thirdOctaveBands, type Band } from './bands.ts';
-import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './spectra.ts';
+import { foldSpectrum, sidesSpectrum, type StereoSpectra } from './stereo-spectra.ts';
 
 export interface BandLoss {
   readonly hz: number;

@@ -5,7 +5,8 @@ import { bandSum, thirdOctaveBands } from './bands.ts';
 import { fftOf, nextPowerOfTwo, realInverse } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 import type { SideSums } from './sides.ts';
-import { energyInBin, type StereoSpectra } from './spectra.ts';
+import { energyInBin } from './spectra.ts';
+import type { StereoSpectra } from './stereo-spectra.ts';
 
 const { abs, ceil, cos, floor, hypot, max, min, PI, round, sqrt } = Math;
 

@@ -1,4 +1,4 @@
-import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
+import { inPieces, openRoom, transforms } from '../signal/transforms.ts';
 import { lufs, type Lufs } from '../quantities/units.ts';
 import type { BiquadCoefficients } from '../signal/biquad.ts';
 
@@ -185,10 +185,10 @@ function keep(state: Float64Array, at: number, ...values: readonly number[]): vo
 }
 
 const stretchFrames = 8192;
-const pieces = [takeSingles(stretchFrames), takeSingles(stretchFrames)];
-const factors = takeRoom(7);
-const state = takeRoom(8);
-const sums = takeRoom(2);
+const pieces = [openRoom(stretchFrames / 2), openRoom(stretchFrames / 2)];
+const factors = openRoom(7);
+const state = openRoom(8);
+const sums = openRoom(2);
 
 /**
  * Loudness of two sides and of their fold, of one weighting: that of a sum is the sum of both. The fold counts as one channel that
@@ -209,19 +209,20 @@ export class FoldLoudnessMeter {
 
   /** @param left,right equally long, full scale ±1 */
   process(left: Float32Array, right: Float32Array): void {
-    memory.set(this.#factors, factors);
-    memory.set(this.#state, state);
+    factors.values.set(this.#factors);
+    state.values.set(this.#state);
     inPieces(pieces, [left, right], (count) => {
       for (let at = 0; at < count;) {
         const run = Math.min(count - at, this.sides.room);
-        const [l, r] = pieces.map((piece) => piece.byteOffset + 4 * at);
-        loops.weigh(addressOf(factors), addressOf(state), l, r, run, addressOf(sums));
-        this.sides.add(memory[sums], run);
-        this.fold.add(memory[sums + 1] / 2, run);
+        const [l, r] = pieces.map((piece) => piece.at + 4 * at);
+        transforms.weigh(factors.at, state.at, l, r, run, sums.at);
+        const [sides, fold] = sums.values;
+        this.sides.add(sides, run);
+        this.fold.add(fold / 2, run);
         at += run;
       }
     });
-    this.#state.set(memory.subarray(state, state + this.#state.length));
+    this.#state.set(state.values);
   }
 }
 

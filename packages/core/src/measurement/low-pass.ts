@@ -1,5 +1,5 @@
-import { addressOf, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 import { besselI0 } from '../signal/sinc.ts';
+import { openRoom, transforms } from '../signal/transforms.ts';
 
 const { ceil, floor, max, min, PI, sin, sqrt } = Math;
 
@@ -12,9 +12,10 @@ const sharpFactor = 4;
 
 /** So many values come out at once; what they are read from, and where they lie. */
 const stretchFrames = 4096;
-const read = takeSingles(2 * stretchFrames + 2);
-const made = takeSingles(stretchFrames);
-const weights = takeRoom(2 * arms * sharpFactor + 2);
+const readFrames = 2 * stretchFrames + 2;
+const read = openRoom(readFrames / 2);
+const made = openRoom(stretchFrames / 2);
+const weights = openRoom(2 * arms * sharpFactor + 2);
 
 /** A linear-phase low-pass at half the lower rate: flat to a fifth of it, and what folds back lies above that. */
 const sharp = (() => {
@@ -40,19 +41,20 @@ function halved(samples: Float32Array): Float32Array {
     // What lies beyond both ends is silence.
     fill(samples, 2 * from - 2);
     const count = min(stretchFrames, out.length - from);
-    loops.halve(read.byteOffset + 8, count, made.byteOffset);
-    out.set(made.subarray(0, count), from);
+    transforms.halve(read.at + 8, count, made.at);
+    out.set(made.singles.subarray(0, count), from);
   }
   return out;
 }
 
 /** What a signal has from a place on, into what the loops read. */
 function fill(samples: Float32Array, from: number): void {
+  const { singles } = read;
   const before = max(0, -from);
-  read.fill(0, 0, before);
-  const there = samples.subarray(from + before, max(0, from + read.length));
-  read.set(there, before);
-  read.fill(0, before + there.length);
+  singles.fill(0, 0, before);
+  const there = samples.subarray(from + before, max(0, from + readFrames));
+  singles.set(there, before);
+  singles.fill(0, before + there.length);
 }
 
 function normalised(taps: Float64Array): Float64Array {
@@ -65,14 +67,13 @@ function thinned(samples: Float32Array): Float32Array {
   const middle = arms * sharpFactor;
   const lead = ceil((middle + 1) / sharpFactor);
   const out = new Float32Array(ceil(samples.length / sharpFactor) + 2 * lead);
-  const most = floor((read.length - sharp.length) / sharpFactor);
-  memory.set(sharp, weights);
+  const most = floor((readFrames - sharp.length) / sharpFactor);
+  weights.values.set(sharp);
   for (let from = 0; from < out.length; from += most) {
     fill(samples, (from - lead) * sharpFactor - middle);
     const count = min(most, out.length - from);
-    const [by, x, into] = [addressOf(weights), read.byteOffset, made.byteOffset];
-    loops.thin(by, sharp.length, x, sharpFactor, count, into);
-    out.set(made.subarray(0, count), from);
+    transforms.thin(weights.at, sharp.length, read.at, sharpFactor, count, made.at);
+    out.set(made.singles.subarray(0, count), from);
   }
   return out;
 }

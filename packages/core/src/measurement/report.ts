@@ -27,15 +27,15 @@ import {
   type ColourPoint,
   type Verdict,
 } from './fold.ts';
-import { inPieces, loops, takeSingles } from '../signal/loops.ts';
 import { visitPairBlocks } from '../signal/pair-blocks.ts';
+import { inPieces, openRoom, transforms } from '../signal/transforms.ts';
 import { LikenessMeter, type Likeness } from './likeness.ts';
-import { correlation, isStillMono, leanDb, sideSums, sideToMidDb, type SideSums } from './sides.ts';
+import { sideSums } from './side-sums.ts';
+import { correlation, isStillMono, leanDb, sideToMidDb, type SideSums } from './sides.ts';
+import { foldSpectrum, sidesSpectrum } from './stereo-spectra.ts';
 import {
-  foldSpectrum,
   lowSpectra,
   lowWindowsTopHz,
-  sidesSpectrum,
   StereoSpectraMeter,
   transformSizeFor,
   withLowEnd,
@@ -191,12 +191,12 @@ const copiedLikeness = 0.9;
 const leastDc = 1e-4;
 
 const stretchFrames = 8192;
-const piece = takeSingles(stretchFrames);
+const piece = openRoom(stretchFrames / 2);
 
 function meanOf(samples: Float32Array): number {
   let sum = 0;
   inPieces([piece], [samples], () => {
-    sum += loops.total(piece.byteOffset, stretchFrames);
+    sum += transforms.sumOf(piece.at, stretchFrames);
   });
   const mean = samples.length > 0 ? sum / samples.length : 0;
   return Math.abs(mean) < leastDc ? 0 : mean;
@@ -206,8 +206,8 @@ function withoutDc(samples: Float32Array, mean: number): Float32Array {
   if (mean === 0) return samples;
   const moved = new Float32Array(samples.length);
   inPieces([piece], [samples], (count, from) => {
-    loops.lessen(mean, piece.byteOffset, stretchFrames);
-    moved.set(piece.subarray(0, count), from);
+    transforms.lessen(mean, piece.at, stretchFrames);
+    moved.set(piece.singles.subarray(0, count), from);
   });
   return moved;
 }

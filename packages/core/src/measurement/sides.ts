@@ -1,26 +1,10 @@
 import { powerToDb } from '../quantities/units.ts';
-import { addressOf, inPieces, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 
 /** Sums over a stretch that tell how the two sides stand to each other at lag 0. */
 export interface SideSums {
   readonly left: number;
   readonly right: number;
   readonly cross: number;
-}
-
-const stretchFrames = 8192;
-const pieces = [takeSingles(stretchFrames), takeSingles(stretchFrames)];
-const sums = takeRoom(3);
-
-export function sideSums(left: Float32Array, right: Float32Array): SideSums {
-  let [ofLeft, ofRight, cross] = [0, 0, 0];
-  inPieces(pieces, [left, right], () => {
-    loops.squares(pieces[0].byteOffset, pieces[1].byteOffset, stretchFrames, addressOf(sums));
-    ofLeft += memory[sums];
-    ofRight += memory[sums + 1];
-    cross += memory[sums + 2];
-  });
-  return { left: ofLeft, right: ofRight, cross };
 }
 
 /** Σlr/√(Σl²Σr²), −1 to 1; null where a side is silent. */

@@ -4,7 +4,7 @@ import { hannWindow, RealFft } from '../signal/spectrum.ts';
 import { LikenessMeter } from './likeness.ts';
 import { thirdOctaveBands } from './bands.ts';
 import { measureStereo } from './report.ts';
-import { sideSums } from './sides.ts';
+import { sideSums } from './side-sums.ts';
 import { noise } from './signals.fixture.ts';
 import { StereoSpectraMeter, stereoSpectra, transformSizeFor } from './spectra.ts';
 

@@ -2,17 +2,9 @@ import { visitPairBlocks, type PairBlock } from '../signal/pair-blocks.ts';
 import { nextPowerOfTwo } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 import { lowered } from './low-pass.ts';
+import type { StereoSpectra } from './stereo-spectra.ts';
 
 const { cos, PI } = Math;
-
-/** Long-term power spectra of both sides and how they hang together; bins 0 to half the rate. */
-export interface StereoSpectra {
-  readonly hzPerBin: number;
-  readonly left: Float64Array;
-  readonly right: Float64Array;
-  /** Re⟨L·R*⟩ */
-  readonly cross: Float64Array;
-}
 
 /** What one window adds to the spectra; the arrays are used again. */
 export interface WindowSpectra {
@@ -182,13 +174,3 @@ export const energyInBin = 0.75 / longer;
 
 /** Above it bands are read off the short windows, below it off the long ones. */
 export const lowWindowsTopHz = lowTopHz;
-
-/** Power spectrum of (L+R)/2. */
-export function foldSpectrum(spectra: StereoSpectra): Float64Array {
-  return spectra.left.map((left, bin) => (left + spectra.right[bin] + 2 * spectra.cross[bin]) / 4);
-}
-
-/** (|L|²+|R|²)/2: what the fold would be if both sides were one. */
-export function sidesSpectrum(spectra: StereoSpectra): Float64Array {
-  return spectra.left.map((left, bin) => (left + spectra.right[bin]) / 2);
-}

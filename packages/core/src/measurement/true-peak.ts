@@ -1,16 +1,16 @@
 import { gainToDb, type Db } from '../quantities/units.ts';
-import { addressOf, loops, memory, takeRoom, takeSingles } from '../signal/loops.ts';
 import { interpolationWeights } from '../signal/sinc.ts';
+import { openRoom, transforms } from '../signal/transforms.ts';
 
 const { abs, max, min } = Math;
 
 const taps = 16;
 const half = taps / 2;
-/** So many values at once lie in the loops' memory, with those before them, and nothing behind them as far as two pieces look. */
+/** So many values at once lie in the transforms' memory, with those before them, and nothing behind them as far as two pieces look. */
 const stretchFrames = 8192;
 const padding = 96;
-const joined = takeSingles(stretchFrames + padding);
-const weights = takeRoom(3 * half);
+const joined = openRoom((stretchFrames + padding) / 2);
+const weights = openRoom(3 * half);
 
 /**
  * The highest value of the waveform between the samples, by oversampling with a polyphase filter: four times below
@@ -45,7 +45,7 @@ export class TruePeakMeter {
   }
 
   process(channels: readonly Float32Array[], count: number): void {
-    memory.set(this.#weights, weights);
+    weights.values.set(this.#weights);
     for (const [channel, tail] of this.#tails.entries())
       for (let from = 0; from < count; from += stretchFrames)
         this.#scan(channels[channel].subarray(from, min(count, from + stretchFrames)), tail);
@@ -54,16 +54,16 @@ export class TruePeakMeter {
   /** @param tail what came before it; becomes what comes before the next */
   #scan(samples: Float32Array, tail: Float32Array): void {
     const count = samples.length;
-    joined.set(tail);
-    joined.set(samples, tail.length);
+    const all = joined.singles;
+    all.set(tail);
+    all.set(samples, tail.length);
     const padded = count + padding;
-    joined.fill(0, tail.length + count, padded);
-    const all = joined.byteOffset;
+    all.fill(0, tail.length + count, padded);
     // In fours; nothing behind the last is no peak.
-    this.#samplePeak = max(this.#samplePeak, loops.largest(all, padded & ~3));
-    const [by, near, far] = [addressOf(weights), this.#nearWeight, this.#farWeight];
-    this.#truePeak = loops.highestBetween(by, near, far, all, count, this.#truePeak);
-    tail.set(joined.subarray(count, count + tail.length));
+    this.#samplePeak = max(this.#samplePeak, transforms.largest(joined.at, padded & ~3));
+    const [by, near, far] = [weights.at, this.#nearWeight, this.#farWeight];
+    this.#truePeak = transforms.highestBetween(by, near, far, joined.at, count, this.#truePeak);
+    tail.set(all.subarray(count, count + tail.length));
   }
 
   samplePeakDbfs(): Db {

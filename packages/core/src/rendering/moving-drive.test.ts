@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { ampDescription, type Amp } from '../amps/amp.ts';
-import { bent, DriveRun, driveShapes } from '../amps/drive.ts';
+import { driveShapes } from '../amps/drive.ts';
+import { bent, DriveRun } from '../amps/drive-run.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { voiceTarget } from '../song/moves-of.ts';

@@ -2,7 +2,7 @@ import { driftParameters, voiceParameters } from '../parameters/tables.ts';
 import { delayTaps, movingTaps } from '../signal/sinc.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import type { DriftPath } from '../voices/drift.ts';
-import { longestReadMs } from '../voices/splice-planning.ts';
+import { longestReadMs } from '../voices/splice-styles.ts';
 import { splicedRead, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 

@@ -61,38 +61,9 @@ interface Loops {
     frames: number,
     out: number,
   ): void;
-  total(singles: number, count: number): number;
-  squares(left: number, right: number, count: number, sums: number): void;
-  largest(singles: number, count: number): number;
-  weigh(
-    factors: number,
-    state: number,
-    left: number,
-    right: number,
-    count: number,
-    sums: number,
-  ): void;
-  halve(singles: number, count: number, out: number): void;
-  thin(
-    weights: number,
-    taps: number,
-    singles: number,
-    step: number,
-    count: number,
-    out: number,
-  ): void;
-  lessen(by: number, singles: number, count: number): void;
-  highestBetween(
-    weights: number,
-    near: number,
-    far: number,
-    singles: number,
-    count: number,
-    peak: number,
-  ): number;
 }
 
-/** The loops where most of the time of amp chains, of reading between values and of measuring goes. They take what they work on out of their own memory; each thread has its own. */
+/** The loops where most of the time of amp chains and of reading between values goes. They take what they work on out of their own memory; each thread has its own. */
 export const loops = new WebAssembly.Instance(new WebAssembly.Module(hexToBytes(loopsBytes)), {
   curve: { atan, log },
 }).exports as Loops;
@@ -119,27 +90,6 @@ export function takeRoom(values: number): number {
 export function takeSingles(values: number): Float32Array<ArrayBuffer> {
   const place = takeRoom(Math.ceil(values / 2));
   return new Float32Array(loops.memory.buffer, addressOf(place), values);
-}
-
-/**
- * A signal, or two, in pieces that lie in the loops' memory.
- * @param pieces where they lie, all of one length; filled up with nothing
- * @param work is told how many values there are, and the place of the first in the signals
- */
-export function inPieces(
-  pieces: readonly Float32Array[],
-  signals: readonly Float32Array[],
-  work: (count: number, from: number) => void,
-): void {
-  const [{ length }] = pieces;
-  for (let from = 0; from < signals[0].length; from += length) {
-    const count = Math.min(length, signals[0].length - from);
-    for (let n = 0; n < pieces.length; n++) {
-      pieces[n].set(signals[n].subarray(from, from + count));
-      pieces[n].fill(0, count);
-    }
-    work(count, from);
-  }
 }
 
 /** @param place in `memory` */

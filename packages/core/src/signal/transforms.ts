@@ -28,6 +28,35 @@ interface Transforms {
   ): void;
   addProduct(sum: number, a: number, b: number, bins: number): void;
   total(x: number, count: number): number;
+  sumOf(singles: number, count: number): number;
+  squares(left: number, right: number, count: number, sums: number): void;
+  largest(singles: number, count: number): number;
+  weigh(
+    factors: number,
+    state: number,
+    left: number,
+    right: number,
+    count: number,
+    sums: number,
+  ): void;
+  halve(singles: number, count: number, out: number): void;
+  thin(
+    weights: number,
+    taps: number,
+    singles: number,
+    step: number,
+    count: number,
+    out: number,
+  ): void;
+  lessen(by: number, singles: number, count: number): void;
+  highestBetween(
+    weights: number,
+    near: number,
+    far: number,
+    singles: number,
+    count: number,
+    peak: number,
+  ): number;
   addWindow(
     left: number,
     nextLeft: number,
@@ -39,7 +68,7 @@ interface Transforms {
   ): void;
 }
 
-/** Transforms and what is added up of them. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
+/** Transforms, what is added up of them, and the other loops of measuring. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
 export const transforms = new WebAssembly.Instance(
   new WebAssembly.Module(hexToBytes(transformsBytes)),
   {},
@@ -104,4 +133,26 @@ export function openRoom(count: number): Room {
   const room = new Room(at, count);
   room.values.fill(0);
   return room;
+}
+
+/**
+ * A signal, or two, in pieces that lie in that memory as singles.
+ * @param pieces all of one length; filled up with nothing
+ * @param work is told how many values there are, and the place of the first in the signals
+ */
+export function inPieces(
+  pieces: readonly Room[],
+  signals: readonly Float32Array[],
+  work: (count: number, from: number) => void,
+): void {
+  const { length } = pieces[0].singles;
+  for (let from = 0; from < signals[0].length; from += length) {
+    const count = Math.min(length, signals[0].length - from);
+    for (let n = 0; n < pieces.length; n++) {
+      const { singles } = pieces[n];
+      singles.set(signals[n].subarray(from, from + count));
+      singles.fill(0, count);
+    }
+    work(count, from);
+  }
 }

@@ -1,5 +1,5 @@
 import { nextPowerOfTwo } from '../signal/spectrum.ts';
-import { LongFir, type Complex } from '../signal/long-fir.ts';
+import type { Complex } from '../signal/long-fir.ts';
 import { tiltPivotHz } from './tone.ts';
 
 const { PI, cos, sin, log2, round, max, min } = Math;
@@ -96,8 +96,4 @@ function fallOff(share: number): number {
 /** Frames to either side that the filters of responses reach: 171 ms at 48 kHz, the same at other rates or a little more. */
 export function responseHalf(rateHz: number): number {
   return nextPowerOfTwo((8192 * rateHz) / 48_000);
-}
-
-export function responseFir(response: Response, rateHz: number): LongFir {
-  return new LongFir(responseHalf(rateHz), rateHz, (hz) => responseAt(response, hz, rateHz));
 }

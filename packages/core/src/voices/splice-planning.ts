@@ -3,40 +3,13 @@ import { LagTable } from './lag-table.ts';
 import { refineLag } from './refine-lag.ts';
 import { SplicePath } from './splice-path.ts';
 import type { SplicePlan } from './splices.ts';
+import { longestWanderMs, spliceStyles, widestMs } from './splice-styles.ts';
 import type { SplicedKind } from './voice.ts';
 
-const { max, abs, ceil, floor, min, round, sign } = Math;
-
-/** How a kind of sound is spliced. */
-interface SpliceStyle {
-  readonly crossfadeMs: number;
-  /** Over so long readings are compared. */
-  readonly windowMs: number;
-  /** So far from its place a moment costs as much as it is loud: the voice stays within a third of it, as a rule. */
-  readonly wanderMs: number;
-  /** The longest jump: a period of the lowest tone. */
-  readonly longestMs: number;
-}
-
-/**
- * A single line repeats itself within some 10 ms, so that a jump by a period is not heard. A chord repeats itself, if at
- * all, over longer times. A struck sound has no period to speak of, but moments at which little sounds.
- */
-const styles: Readonly<Record<SplicedKind, SpliceStyle>> = {
-  single: { crossfadeMs: 10, windowMs: 10, wanderMs: 25, longestMs: 32 },
-  chords: { crossfadeMs: 20, windowMs: 16, wanderMs: 27, longestMs: 26 },
-  struck: { crossfadeMs: 6, windowMs: 6, wanderMs: 20, longestMs: 15 },
-};
+const { abs, ceil, floor, min, round, sign } = Math;
 
 const hopMs = 10;
 const shortestMs = 0.6;
-/** A reading is never planned farther from its place. */
-const widestMs = 20;
-/** No kind of tuner wanders further than this: what is planned, and what a splice may be late by at an octave. */
-export const longestWanderMs = 2 * widestMs;
-/** And none reads further: at an octave the line that fades out goes on by as much as the longest crossfade. */
-export const longestReadMs =
-  longestWanderMs + max(...Object.values(styles).map(({ crossfadeMs }) => crossfadeMs));
 /** Frames to either side in which a lag of the table is refined: it is coarse. */
 const refinedAround = 6;
 /** Planned at once, before others are let in; and looked ahead behind that, so that it ends well. */
@@ -63,7 +36,7 @@ export interface SpliceRequest {
 
 /** Of a take, to be used for every tuning in this direction (1 up, −1 down). */
 export function lagTableFor(kind: SplicedKind, direction: 1 | -1, rateHz: number): LagTable {
-  const { windowMs, longestMs } = styles[kind];
+  const { windowMs, longestMs } = spliceStyles[kind];
   return new LagTable({
     rateHz,
     direction,
@@ -80,7 +53,7 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
   const from = request.from ?? 0;
   const to = min(request.to ?? request.frames, request.frames);
   const inFrames = (ms: number) => (ms * rateHz) / 1000;
-  const { wanderMs, crossfadeMs } = styles[kind];
+  const { wanderMs, crossfadeMs } = spliceStyles[kind];
   const crossfadeFrames = round(inFrames(crossfadeMs));
   const plan = { starts: [from], positions: [from], likeness: [1] };
   let usualWander = 0;

@@ -4,7 +4,8 @@ import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
 import { newVoice, splicedKinds } from './voice.ts';
-import { lagTableFor, longestReadMs, longestWanderMs, planSplices } from './splice-planning.ts';
+import { lagTableFor, planSplices } from './splice-planning.ts';
+import { longestReadMs, longestWanderMs } from './splice-styles.ts';
 import { splicedRead, splicedWander } from './splices.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
