@@ -30,13 +30,13 @@ export class BandDoubt {
     });
   }
 
-  add({ powerAt, crossAt }: WindowSpectra): void {
+  add({ power, cross }: WindowSpectra): void {
     if (this.#inGroup === 0) this.#groups.push(new Float64Array(2 * this.#bands.length));
     const group = this.#groups[this.#groups.length - 1];
     for (let n = 0; n < this.#edges.length; n++) {
       const { first, last } = this.#edges[n];
-      group[2 * n] += transforms.total(powerAt + 8 * first, last - first);
-      group[2 * n + 1] += transforms.total(crossAt + 8 * first, last - first);
+      group[2 * n] += transforms.total(power.byteOffset + 8 * first, last - first);
+      group[2 * n + 1] += transforms.total(cross.byteOffset + 8 * first, last - first);
     }
     this.#inGroup = (this.#inGroup + 1) % this.#perGroup;
     if (this.#groups.length > mostGroups && this.#inGroup === 0) this.#join();

@@ -6,16 +6,13 @@ import type { StereoSpectra } from './stereo-spectra.ts';
 
 const { cos, PI } = Math;
 
-/** What one window adds to the spectra; the arrays are used again. */
+/** What one window adds to the spectra; the arrays lie in the memory of the transforms, and are used again. */
 export interface WindowSpectra {
   readonly hzPerBin: number;
   /** |L|² + |R|² of each bin. */
   readonly power: Float64Array;
   /** Re L·R* of each bin. */
   readonly cross: Float64Array;
-  /** Where both lie in the memory of the transforms, in bytes. */
-  readonly powerAt: number;
-  readonly crossAt: number;
 }
 
 /** Of the windows at every rate: a power of two, a third of a second at 44.1 and 48 kHz and their multiples. */
@@ -55,8 +52,7 @@ export class StereoSpectraMeter {
     const { first: nextLeft, second: nextRight } = block;
     transforms.addWindow(left, nextLeft.at, right, nextRight.at, this.#bins - 1, sums, own);
     const [power, cross] = parted(this.#window.values, this.#bins);
-    const [powerAt, crossAt] = [own, own + 8 * this.#bins];
-    return { hzPerBin: this.#hzPerBin, power, cross, powerAt, crossAt };
+    return { hzPerBin: this.#hzPerBin, power, cross };
   }
 
   spectra(): StereoSpectra {

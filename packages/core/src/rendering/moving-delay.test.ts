@@ -6,6 +6,7 @@ import { curveAt } from '../moves/curve.ts';
 import { jumpsOf } from '../moves/jumps.ts';
 import type { Tempo } from '../moves/tempo.ts';
 import { voiceTarget } from '../song/moves-of.ts';
+import { blockFrames } from '../sources/blocks.ts';
 import { newVoice } from '../voices/voice.ts';
 import {
   differenceDb,
@@ -154,6 +155,19 @@ describe('a delay that moves', () => {
       // A click would be 40 dB.
       expect(20 * log10(bent / steady)).toBeLessThan(1.5);
     }
+  });
+
+  test('begun in the middle of a fade it sounds as from the beginning', async () => {
+    const memory = memorySong([noise(2, rate, 5, 0.2)], rate, late);
+    // The fade lies across the edge of a block.
+    const stepAt = blockFrames + 992;
+    const from = stepAt + 288;
+    const song = moved(memory.song, [delay, steps([0, 0], [stepAt / rate, 3])]);
+    const plan = await memoryPlan({ ...memory, song });
+    const whole = await renderStretch(plan, 'p0', memory.load, 0, rate);
+    const begun = await renderStretch(plan, 'p0', memory.load, from, rate);
+    const fades = whole.left.subarray(from, from + 288);
+    expect(differenceDb(begun.left.subarray(0, 288), fades)).toBeLessThan(-120);
   });
 
   test('is as loud while it steps as before, by what is alike in both places: tones, copies and strangers', async () => {

@@ -113,6 +113,6 @@ function withSteps(
     starts: Float64Array.from(starts),
     positions: Float64Array.from(positions),
     likeness: Float64Array.from(likeness),
-    asksAhead: ceil(apart * ratio),
+    asksAround: ceil(apart * ratio),
   };
 }

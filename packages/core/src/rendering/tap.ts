@@ -40,6 +40,9 @@ export class Tap {
   readonly #splices: SplicePlan | null;
   readonly #drift: DriftPath | null;
   readonly #fade: Float64Array | null;
+  /** The splice of which the sound was asked last, and what it told. */
+  #askedOf = -1;
+  #told = 0;
   readonly key: string;
 
   constructor(strand: StrandPlan) {
@@ -126,10 +129,20 @@ export class Tap {
     }
   }
 
-  /** How alike both readings of a splice are: as planned, or as the sound is while one fades into the other. */
+  /** How alike both readings of a splice are: as planned, or as the sound tells. */
   #likeness(store: BlockStore, plan: SplicePlan, segment: number): number {
     const planned = plan.likeness[segment];
+    // Not a number: it is asked of the sound, once a fade.
     if (planned === planned) return planned;
+    if (this.#askedOf !== segment) {
+      this.#told = this.#ask(store, plan, segment);
+      this.#askedOf = segment;
+    }
+    return this.#told;
+  }
+
+  /** How alike the sound is in both places of a splice, while one fades into the other. */
+  #ask(store: BlockStore, plan: SplicePlan, segment: number): number {
     const start = plan.starts[segment];
     const drifted = this.#drift ? driftAt(this.#drift, start + this.#whole) : 0;
     const old = floor(this.#origin(start, plan, segment - 1) - drifted);

@@ -2,7 +2,7 @@ import { driftParameters, voiceParameters } from '../parameters/tables.ts';
 import { delayTaps, movingTaps } from '../signal/sinc.ts';
 import type { PcmSource } from '../sources/blocks.ts';
 import type { DriftPath } from '../voices/drift.ts';
-import { longestReadMs } from '../voices/splice-styles.ts';
+import { longestReadMs, longestWanderMs } from '../voices/splice-styles.ts';
 import { splicedRead, type SplicePlan } from '../voices/splices.ts';
 import { quantumFrames } from './quantum.ts';
 
@@ -33,10 +33,7 @@ export function mapBounds({ delayFrames, tuning, drift }: TimeMap, source: PcmSo
   const wander =
     (tuning ? splicedRead(tuning.splices, source.frames) : 0) +
     (drift ? drift.path.widestFrames : 0);
-  return {
-    behind: delayFrames + wander,
-    ahead: wander - delayFrames + (tuning?.splices.asksAhead ?? 0),
-  };
+  return { behind: delayFrames + wander, ahead: wander - delayFrames };
 }
 
 /** What interpolators read on either side, and the quantum that is read at once. */
@@ -44,9 +41,10 @@ const margin = Math.max(delayTaps, movingTaps) + quantumFrames;
 
 export function mapReach(map: TimeMap, source: PcmSource): Reach {
   const { behind, ahead } = mapBounds(map, source);
+  const around = margin + (map.tuning?.splices.asksAround ?? 0);
   return {
-    behind: Math.max(0, Math.ceil(behind)) + margin,
-    ahead: Math.max(0, Math.ceil(ahead)) + margin,
+    behind: Math.max(0, Math.ceil(behind)) + around,
+    ahead: Math.max(0, Math.ceil(ahead)) + around,
   };
 }
 
@@ -57,15 +55,15 @@ export function mapEnd(map: TimeMap, source: PcmSource): number {
 
 /** What of a delay jumps fades over in so long: the pitch stays. */
 export const stepFadeMs = 12;
-/** An octave up so much more is looked at in that time. */
-const askedMs = 2 * stepFadeMs;
+/** The sound is asked over the longest fade, which an octave up goes on by twice as much. */
+const askedMs = 2 * Math.max(stepFadeMs, longestReadMs - longestWanderMs);
 
 /** As far as any allowed delay, drift and tuning may read: round a place from which all of them may be tried at once. */
 export function widestReach(rateHz: number): Reach {
   const { min, max } = voiceParameters.delayMs;
-  const wanderMs = driftParameters.rangeMs.max + longestReadMs;
+  const wanderMs = driftParameters.rangeMs.max + longestReadMs + askedMs;
   const framesOf = (ms: number) => Math.ceil((ms * rateHz) / 1000) + margin;
-  return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs + askedMs - min) };
+  return { behind: framesOf(max + wanderMs), ahead: framesOf(wanderMs - min) };
 }
 
 export function furthest(reaches: readonly Reach[]): Reach {

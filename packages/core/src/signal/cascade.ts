@@ -4,6 +4,8 @@ import { addressOf, loops, memory, takeRoom } from './loops.ts';
 /** So many values at once lie in the loops' memory, and stay at hand for all sections. */
 export const stretchFrames = 4096;
 const stretch = takeRoom(stretchFrames);
+/** What lies there now: of one length for all quanta that are played, so that nothing is made for them. */
+let view = memory.subarray(stretch, stretch + stretchFrames);
 /** Of two sections. */
 const factorsOfPair = 10;
 const stateOfPair = 4;
@@ -33,12 +35,18 @@ export class Cascade {
 
   process(samples: Float64Array): void {
     if (this.#pairs.length === 0) return;
-    for (let from = 0; from < samples.length; from += stretchFrames) {
-      const some = samples.subarray(from, from + stretchFrames);
-      memory.set(some, stretch);
-      this.processAt(stretch, some.length);
-      some.set(memory.subarray(stretch, stretch + some.length));
-    }
+    if (samples.length <= stretchFrames) this.#work(samples);
+    else
+      for (let from = 0; from < samples.length; from += stretchFrames)
+        this.#work(samples.subarray(from, from + stretchFrames));
+  }
+
+  #work(samples: Float64Array): void {
+    const count = samples.length;
+    if (view.length !== count) view = memory.subarray(stretch, stretch + count);
+    view.set(samples);
+    this.processAt(stretch, count);
+    samples.set(view);
   }
 
   /** What lies at a place of the loops' memory, in place. */

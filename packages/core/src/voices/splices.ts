@@ -17,8 +17,8 @@ export interface SplicePlan {
    * as it is read.
    */
   readonly likeness: Float64Array;
-  /** So many frames ahead of a reading the sound is asked, where it is. */
-  readonly asksAhead?: number;
+  /** So many frames on either side of a reading the sound is asked, where it is. */
+  readonly asksAround?: number;
   /** How far from its place the voice is while 95 % of its sound is heard, in frames. */
   readonly usualWander: number;
 }
