@@ -191,3 +191,33 @@ test('a part is heard, measured and exported before it is sent; saved after that
   const after = await tap(page, 2 * rate, rate);
   expect(Buffer.from(after.left.buffer).equals(Buffer.from(before.left.buffer))).toBe(true);
 });
+
+test('what comes to the server just after that said it lacks it is measured all the same', async ({
+  page,
+}) => {
+  let ask = () => {};
+  const asked = new Promise<void>((resolve) => (ask = resolve));
+  let come = () => {};
+  const here = new Promise<void>((resolve) => (come = resolve));
+  let isHere = false;
+  await page.route('**/api/recordings?fileName=*', async (route) => {
+    await asked;
+    await route.fulfill({ response: await route.fetch() });
+    isHere = true;
+    setTimeout(come, 100);
+  });
+  let lacked = 0;
+  await page.route('**/api/recordings/ranges', async (route) => {
+    if (isHere) return route.continue();
+    // What was true when it was asked, told when it is not any more.
+    ask();
+    await here;
+    lacked++;
+    await route.fulfill({ status: 404, json: { message: 'It is not kept here.' } });
+  });
+  await page.goto(address());
+  await page.getByRole('button', { name: 'New song' }).click();
+  await dropFiles(page, '.frame', [wav('line.wav', noise(4, rate, 9))]);
+  await expect(page.getByTestId('figure-S/M')).toHaveText('mono');
+  expect(lacked).toBeGreaterThan(0);
+});

@@ -5,6 +5,7 @@
 type Said =
   | { readonly kind: 'wanted'; readonly hash: string }
   | { readonly kind: 'here'; readonly hash: string; readonly file: Blob }
+  /** No longer on its way: the server has it, or never will. */
   | { readonly kind: 'sent'; readonly hash: string };
 
 /** So long an answer is waited for: the page that has the file may be busy. */
@@ -18,10 +19,12 @@ interface Here {
 
 /** Of this page, by their hashes. */
 const here = new Map<string, Here>();
+/** What is no longer on its way from this page, by its hash. */
+const gone = new Set<string>();
 /** Of others, as far as they were asked for. */
 const found = new Map<string, Blob>();
 const asked = new Map<string, Promise<Blob | null>>();
-const answers = new Map<string, (file: Blob) => void>();
+const answers = new Map<string, (file: Blob | null) => void>();
 let channel: BroadcastChannel | undefined;
 
 /** Listens from now on. */
@@ -39,8 +42,12 @@ function hear(said: Said): void {
   const { kind, hash } = said;
   const own = here.get(hash);
   if (kind === 'here') answers.get(hash)?.(said.file);
-  else if (kind === 'sent') found.delete(hash);
-  else if (own) say({ kind: 'here', hash, file: own.file });
+  else if (kind === 'sent') {
+    found.delete(hash);
+    answers.get(hash)?.(null);
+  } else if (own) say({ kind: 'here', hash, file: own.file });
+  // Whoever asks was told by the server that it lacks it, and it came there before this question came here.
+  else if (gone.has(hash)) say({ kind: 'sent', hash });
 }
 
 /** The only copy of what is not sent is where it came from. */
@@ -50,13 +57,15 @@ const warn = (event: BeforeUnloadEvent) => event.preventDefault();
 export function keepHere(hash: string, file: Blob, sent: Promise<unknown>): void {
   if (here.size === 0) addEventListener('beforeunload', warn);
   here.set(hash, { file, sent });
+  gone.delete(hash);
   listening();
-  const gone = () => {
+  const leave = () => {
     here.delete(hash);
+    gone.add(hash);
     if (here.size === 0) removeEventListener('beforeunload', warn);
     say({ kind: 'sent', hash });
   };
-  sent.then(gone, gone);
+  sent.then(leave, leave);
 }
 
 /** How this page's sending of a recording ends; undefined where it sends none. */
@@ -65,15 +74,16 @@ export const sendingOf = (hash: string): Promise<unknown> | undefined => here.ge
 /** A file that is known to be here. */
 export const fileHere = (hash: string): Blob | undefined => here.get(hash)?.file ?? found.get(hash);
 
-/** For whom the server lacks a recording: the file that it is, where a page of this browser has it. */
+/** For whom the server lacks a recording: the file that it is, where a page of this browser has it; null where none has, or has no longer. */
 export function findFileHere(hash: string): Promise<Blob | null> {
+  if (gone.has(hash)) return Promise.resolve(null);
   const asking =
     asked.get(hash) ??
     new Promise<Blob | null>((resolve) => {
       const timer = setTimeout(() => resolve(null), patienceMs);
       answers.set(hash, (file) => {
         clearTimeout(timer);
-        found.set(hash, file);
+        if (file) found.set(hash, file);
         resolve(file);
       });
       say({ kind: 'wanted', hash });

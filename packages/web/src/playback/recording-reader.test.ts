@@ -92,7 +92,7 @@ describe('a reader of recordings', () => {
 
   test('says when a recording is not there at all, and does not remember that', async () => {
     const { load } = reader();
-    replies = ['missing'];
+    replies = ['missing', 'missing'];
     jest.useFakeTimers();
     const loaded = load(source(0), 0).catch((error: unknown) => error);
     await jest.advanceTimersByTimeAsync(3000);
@@ -139,16 +139,17 @@ describe('a reader of recordings', () => {
 
   test('a block that is read ahead and fails is asked for again when it is wanted', async () => {
     const { load } = reader(1e7, 2);
-    replies = ['whole', 'whole', 'missing'];
+    replies = ['whole', 'whole', 'missing', 'missing'];
     await load(source(0), 0);
     jest.useFakeTimers();
     await load(source(0), 2);
     // It is looked for here as well.
     await jest.advanceTimersByTimeAsync(3000);
     jest.useRealTimers();
-    expect(asked).toHaveLength(3);
-    expect(await load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
+    // Once more, since it may have come to the server meanwhile.
     expect(asked).toHaveLength(4);
+    expect(await load(source(0), 3)).toHaveLength(100_000 - 3 * 32_768);
+    expect(asked).toHaveLength(5);
   });
 
   test('what the server does not have yet is read from its file, beside what it has, and then from the server', async () => {
@@ -176,6 +177,42 @@ describe('a reader of recordings', () => {
     await Promise.resolve();
     await made.load(channelSource(unsent, 0), 0);
     expect(asked).toHaveLength(4);
+    other.close();
+  });
+
+  test('what came to the server just after it was asked is asked for again, and nobody waits', async () => {
+    const unsent = { ...recording, hash: 'd'.repeat(64) };
+    const made = reader();
+    made.know([unsent]);
+    const other = new BroadcastChannel('pannet.files-here');
+    const heard: unknown[] = [];
+    other.onmessage = ({ data }: MessageEvent<{ kind: string; hash: string }>) => {
+      heard.push(data);
+      if (data.kind === 'wanted') other.postMessage({ kind: 'sent', hash: data.hash });
+    };
+    replies = ['missing', 'whole', 'missing', 'missing'];
+    const began = performance.now();
+    expect(await made.load(channelSource(unsent, 0), 0)).toHaveLength(32_768);
+    expect(asked).toHaveLength(2);
+    // What was given up, or is gone from there, too, is said after the second time.
+    await expect(made.load(channelSource(unsent, 0), 1)).rejects.toThrow(/not on the server/);
+    expect(asked).toHaveLength(4);
+    // A page that has sent one says so to whoever asks too late.
+    heard.length = 0;
+    keepHere(unsent.hash, blobOf(file), Promise.resolve());
+    const spoken = () => new Promise((resolve) => setTimeout(resolve));
+    await spoken();
+    other.postMessage({ kind: 'wanted', hash: unsent.hash });
+    await spoken();
+    expect(heard).toEqual([
+      { kind: 'sent', hash: unsent.hash },
+      { kind: 'sent', hash: unsent.hash },
+    ]);
+    // And does not ask others for it.
+    await made.load(channelSource(unsent, 0), 2);
+    expect(heard).toHaveLength(2);
+    // An answer is waited for for three seconds: here nobody had to.
+    expect(performance.now() - began).toBeLessThan(3000);
     other.close();
   });
 

@@ -70,8 +70,11 @@ async function readHere(file: Blob, { hash, start, end }: ByteRange): Promise<Ui
   }
 }
 
-/** Settles all that wait. Of recordings that the server lacks, those are read here that are still to be sent. */
-async function answerAll(batch: readonly Waiting[]): Promise<void> {
+/**
+ * Settles all that wait. Of recordings that the server lacks, those are read here that are still to be sent; what is here no
+ * longer may have come to the server meanwhile, which is asked once more.
+ */
+async function answerAll(batch: readonly Waiting[], again = false): Promise<void> {
   try {
     const bytes = await patientFetch(batch.map(({ range }) => range));
     let at = 0;
@@ -85,15 +88,19 @@ async function answerAll(batch: readonly Waiting[]): Promise<void> {
     if (error instanceof NotKept && hashes.length > 1) {
       // Where it lacks one the server says no to all.
       const ofOne = (hash: string) => batch.filter(({ range }) => range.hash === hash);
-      await Promise.all(hashes.map((hash) => answerAll(ofOne(hash))));
+      await Promise.all(hashes.map((hash) => answerAll(ofOne(hash), again)));
       return;
     }
-    const file = error instanceof NotKept ? await findFileHere(hashes[0]) : null;
-    for (const { range, resolve, reject } of batch) {
-      const bytes = file && (await readHere(file, range));
-      if (bytes) resolve(bytes);
-      else reject(error);
+    const mayHaveCome = error instanceof NotKept && !again;
+    const file = mayHaveCome ? await findFileHere(hashes[0]) : null;
+    const left: Waiting[] = [];
+    for (const waiting of batch) {
+      const bytes = file && (await readHere(file, waiting.range));
+      if (bytes) waiting.resolve(bytes);
+      else if (mayHaveCome) left.push(waiting);
+      else waiting.reject(error);
     }
+    if (left.length > 0) await answerAll(left, true);
   }
 }
 
