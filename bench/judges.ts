@@ -57,7 +57,7 @@ async function promises(recorded: readonly Recorded[]): Promise<void> {
       if (!kept) outside.push(`${id} on ${one.what}: fold or width`);
       // A comb may well find nothing to cut; where none is promised there is none.
       if (promise.combed === false && fold.sureDipDb > 6) outside.push(`${id} on ${one.what}: dip`);
-      if (promise.leads === 'L' ? (leadMs ?? 1) < 0 : abs(leadMs ?? 0) > 2.5)
+      if (promise.leads?.startsWith('L') ? (leadMs ?? 1) < 0 : abs(leadMs ?? 0) > 2.5)
         outside.push(`${id} on ${one.what}: lead`);
     }
   row(

@@ -8,8 +8,8 @@ export interface Promise {
   readonly foldDb: readonly [number, number];
   /** Difference against middle, in dB. */
   readonly widthDb: readonly [number, number];
-  /** The side that speaks first. */
-  readonly leads: 'L' | 'R' | null;
+  /** The side that speaks first; where it does so above the low end alone, a take that has little else leads nowhere. */
+  readonly leads: 'L' | 'R' | 'L where bright' | null;
   /** Whether the fold is hollow somewhere: a dip of 6 dB or more. Of what wanders it is so now and then, here and there. */
   readonly combed: boolean | 'at times';
   /** The same where a take has few tones, low or held ones: a delay adds or takes away as they happen to lie. The usual ones if left out. */

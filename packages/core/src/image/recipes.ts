@@ -308,10 +308,11 @@ export const recipes: readonly Recipe[] = [
     sentence:
       'One side 16 ms late, but what lies below 140 Hz stays in the middle at its level, and no side leads there; a bright part leads to the left. The fold keeps its low end and loses some 3 dB above. For bass lines and anything with weight.',
     suits: ['low', 'driven'],
+    meant: ['leads'],
     promise: {
       foldDb: [-4.5, -0.1],
       widthDb: [-16, 2],
-      leads: null,
+      leads: 'L where bright',
       combed: true,
       onFewTones: { foldDb: [-6, -0.1], widthDb: [-20, 4] },
     },

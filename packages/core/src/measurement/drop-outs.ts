@@ -19,7 +19,7 @@ const mostListed = 20;
 
 /**
  * Stretches of 100 ms and more in which one side is gone while the other sounds as it does elsewhere.
- * @param left mean squares of blocks of 100 ms
+ * @param left mean squares of blocks of 100 ms, without what is constant in each
  * @param right of the same blocks
  */
 export function dropOuts(left: readonly number[], right: readonly number[]): DropOut[] {

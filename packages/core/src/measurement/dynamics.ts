@@ -53,8 +53,10 @@ const follows = 0.9;
 export class DynamicsMeter {
   readonly #blockFrames: number;
   readonly #powers: number[] = [];
+  readonly #swings: number[] = [];
   readonly #peaks: number[] = [];
   #sum = 0;
+  #constant = 0;
   #blockPeak = 0;
   #filled = 0;
   #peak = 0;
@@ -69,15 +71,18 @@ export class DynamicsMeter {
       inPieces([piece], [samples.subarray(at, end)], () => {
         transforms.squares(piece.at, piece.at, pieceFrames, sums.at);
         this.#sum += sums.values[0];
+        this.#constant += transforms.sumOf(piece.at, pieceFrames);
         this.#blockPeak = max(this.#blockPeak, transforms.largest(piece.at, pieceFrames));
       });
       this.#peak = max(this.#peak, this.#blockPeak);
       this.#filled += end - at;
       at = end;
       if (this.#filled === this.#blockFrames) {
-        this.#powers.push(this.#sum / this.#filled);
+        const power = this.#sum / this.#filled;
+        this.#powers.push(power);
+        this.#swings.push(max(0, power - (this.#constant / this.#filled) ** 2));
         this.#peaks.push(this.#blockPeak);
-        this.#sum = this.#filled = this.#blockPeak = 0;
+        this.#sum = this.#constant = this.#filled = this.#blockPeak = 0;
       }
     }
   }
@@ -85,6 +90,11 @@ export class DynamicsMeter {
   /** Mean squares of all whole blocks of 100 ms. */
   get powers(): readonly number[] {
     return this.#powers;
+  }
+
+  /** The same without what is constant in each: where a side is gone there is nothing else, once the mean of all of it is taken out. */
+  get swings(): readonly number[] {
+    return this.#swings;
   }
 
   dynamics(): Dynamics | null {

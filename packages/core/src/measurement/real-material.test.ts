@@ -193,5 +193,9 @@ describe('what nobody plays', () => {
     // One that is soft all along is soft, and drops out of nothing.
     const soft = right.map((value) => value / 2000);
     expect(measureStereo(left, soft, rate).report.dropOuts).toEqual([]);
+    // What is constant, or swings about something else, and is taken out of all of it: where it stops, that is left.
+    const leaning = (side: Float32Array) => side.map((value) => value + 0.01);
+    for (const gone of [gap(leaning(right)), leaning(gap(right))])
+      expect(measureStereo(leaning(left), gone, rate).report.dropOuts).toEqual(dropOuts);
   });
 });

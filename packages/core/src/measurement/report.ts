@@ -10,7 +10,7 @@ import type { Band } from './bands.ts';
 import { combInSound, type CombInSound } from './comb-in-sound.ts';
 import { dropOuts, type DropOut } from './drop-outs.ts';
 import { DynamicsMeter, levelRatio, type Dynamics } from './dynamics.ts';
-import { HumFinder, type Hum } from './hum.ts';
+import { findHum, type Hum } from './hum.ts';
 import { gainToDb, powerToDb, type Lufs } from '../quantities/units.ts';
 import { FoldLoudnessMeter, type Loudness } from './loudness.ts';
 import { lossOverTime, type LossOverTime } from './over-time.ts';
@@ -34,6 +34,7 @@ import { sideSums } from './side-sums.ts';
 import { correlation, isStillMono, leanDb, sideToMidDb, type SideSums } from './sides.ts';
 import { foldSpectrum, sidesSpectrum } from './stereo-spectra.ts';
 import {
+  lowEnd,
   lowSpectra,
   lowWindowsTopHz,
   StereoSpectraMeter,
@@ -243,11 +244,10 @@ function transformStereo(
       (share) => tick(0.9 * share),
     );
     let lowDoubt: BandDoubt | null = null;
-    const hums = new HumFinder();
-    const low = lowSpectra(left, right, rateHz, (window) => {
+    const lows = lowEnd(left, right, rateHz);
+    const low = lowSpectra(lows, (window) => {
       lowDoubt ??= new BandDoubt(bands, window.hzPerBin, window.power.length);
       lowDoubt.add(window);
-      hums.add(window);
     });
     tick(1);
     const spectra = withLowEnd(coarse.spectra(), low);
@@ -266,7 +266,7 @@ function transformStereo(
         Math.max(least(band), band.centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n]),
       ),
       wholeError: errors[bands.length],
-      hum: hums.hum(),
+      hum: findHum(lows.left, lows.right, lows.rateHz),
     };
   } finally {
     coarse.close();
@@ -313,7 +313,7 @@ function meterStereo(
     peaks,
     rangeLu: meter.sides.range(),
     dynamics: { left: sides[0].dynamics(), right: sides[1].dynamics() },
-    dropOuts: dropOuts(sides[0].powers, sides[1].powers),
+    dropOuts: dropOuts(sides[0].swings, sides[1].swings),
     levelRatio: levelRatio(sides[0].powers, sides[1].powers),
     overTime: lossOverTime(
       windows(meter.sides, loudness),

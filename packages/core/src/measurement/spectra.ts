@@ -83,7 +83,7 @@ export function stereoSpectra(
 ): StereoSpectra {
   const size = transformSizeFor(rateHz);
   const spectra = windowed(left, right, rateHz, size, () => {}, tick);
-  return withLowEnd(spectra, lowSpectra(left, right, rateHz));
+  return withLowEnd(spectra, lowSpectra(lowEnd(left, right, rateHz)));
 }
 
 /** The windows of two sides added up. */
@@ -105,21 +105,33 @@ function windowed(
   }
 }
 
+/** Both sides at a low rate, some 1.5 kHz, at which the low end is all there is; one array where both are one. */
+export interface LowEnd {
+  readonly left: Float32Array;
+  readonly right: Float32Array;
+  readonly rateHz: number;
+}
+
+export function lowEnd(left: Float32Array, right: Float32Array, rateHz: number): LowEnd {
+  const factor = (longer * transformSizeFor(rateHz)) / lowSize;
+  const first = lowered(left, factor);
+  return {
+    left: first,
+    right: left === right ? first : lowered(right, factor),
+    rateHz: rateHz / factor,
+  };
+}
+
 /**
  * Spectra of the low end, in windows four times as long, of which a third of a second would blur what lies close together.
  * @param told of each window
  */
 export function lowSpectra(
-  left: Float32Array,
-  right: Float32Array,
-  rateHz: number,
+  { left, right, rateHz }: LowEnd,
   told: (window: WindowSpectra) => void = () => {},
 ): StereoSpectra {
-  const factor = (longer * transformSizeFor(rateHz)) / lowSize;
-  const sides = [lowered(left, factor), left === right ? null : lowered(right, factor)];
-  const [first, second = first] = sides.filter((side) => side !== null);
-  const { hzPerBin, ...spectra } = windowed(first, second, rateHz / factor, lowSize, told);
-  const even = evenness(first, second);
+  const { hzPerBin, ...spectra } = windowed(left, right, rateHz, lowSize, told);
+  const even = evenness(left, right);
   return {
     hzPerBin,
     left: spectra.left.map((power) => power * even),
