@@ -117,8 +117,13 @@ export const ampRecipes: readonly Recipe[] = [
     id: 'two-cabinets',
     name: 'Two unlike cabinets',
     sentence:
-      'One clean take, a little driven, through a small open-backed cabinet at the left and four squat cones at the right: two colours of one performance. The fold loses a decibel or two and cuts little out.',
-    promise: { ...inTime, foldDb: [-2.2, -0.5], widthDb: [-9, -3] },
+      'One clean take, a little driven, through a small open-backed cabinet at the left and four squat cones at the right: two colours of one performance, the wider the more lows it has. The fold loses up to two decibels and cuts little out.',
+    promise: {
+      ...inTime,
+      foldDb: [-2.4, -0.2],
+      widthDb: [-14, -1.2],
+      onFewTones: { foldDb: [-2.8, -0.2], widthDb: [-14, 0] },
+    },
     image: image(ampVoices.twoCabinets),
   },
   {
@@ -127,7 +132,7 @@ export const ampRecipes: readonly Recipe[] = [
     name: 'Clean and driven',
     sentence:
       'Left clean, right well driven, as loud as each other: chords stay open and get an edge. Long chords jump to the driven side; even them out, or put both in the middle.',
-    promise: { ...inTime, foldDb: [-1.2, 0], widthDb: [-14, -7] },
+    promise: { ...inTime, foldDb: [-1.3, 0], widthDb: [-16, -5.5] },
     image: image(ampVoices.cleanAndDriven),
   },
   {
@@ -136,7 +141,7 @@ export const ampRecipes: readonly Recipe[] = [
     name: 'Three chains, clean in the middle',
     sentence:
       'The clean chain stays in the middle, two driven ones lie left and right under it: the line stays where it is, and its edge is wide.',
-    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-20, -8] },
+    promise: { ...inTime, foldDb: [-1.2, 0.2], widthDb: [-22, -8] },
     image: image(ampVoices.threeChains),
   },
   {
@@ -154,7 +159,7 @@ export const ampRecipes: readonly Recipe[] = [
     name: 'Dark left, bright right',
     sentence:
       'A wide cabinet with its top turned down at the left, a closed bright one at the right: lows lie left, strings right. The fold has both.',
-    promise: { ...inTime, foldDb: [-2.4, 0], widthDb: [-14, -3] },
+    promise: { ...inTime, foldDb: [-2.4, 0], widthDb: [-17, -3] },
     image: image(ampVoices.darkAndBright),
   },
 ];
