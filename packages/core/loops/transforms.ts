@@ -257,6 +257,45 @@ export function takeApart(
   }
 }
 
+/**
+ * The way back: the bins of both complex signals out of the spectra of four real ones. What is imaginary of the first and the last bin
+ * is left out.
+ */
+export function putTogether(
+  places: usize,
+  x: usize,
+  size: i32,
+  re0: usize,
+  re1: usize,
+  im2: usize,
+  im3: usize,
+): void {
+  for (let k: i32 = 0; k <= size >> 1; k++) {
+    const ends = k === 0 || k === size >> 1;
+    const mirror = ends ? k : size - k;
+    const z = x + (usize(load<u32>(places + (usize(k) << 2))) << 5);
+    const w = x + (usize(load<u32>(places + (usize(mirror) << 2))) << 5);
+    const at: usize = usize(k) << 4;
+    const a = v128.load(re0 + at);
+    const b = v128.load(re1 + at);
+    const c = v128.load(im2 + at);
+    const d = v128.load(im3 + at);
+    const abRe = v128.shuffle<f64>(a, b, 0, 2);
+    const cdRe = v128.shuffle<f64>(c, d, 0, 2);
+    if (ends) {
+      v128.store(z, abRe);
+      v128.store(z, cdRe, 16);
+      continue;
+    }
+    const abIm = v128.shuffle<f64>(a, b, 1, 3);
+    const cdIm = v128.shuffle<f64>(c, d, 1, 3);
+    v128.store(z, f64x2.sub(abRe, cdIm));
+    v128.store(z, f64x2.add(abIm, cdRe), 16);
+    v128.store(w, f64x2.add(abRe, cdIm));
+    v128.store(w, f64x2.sub(cdRe, abIm), 16);
+  }
+}
+
 /** `sum` gains conj(a) · b of each of so many bins. */
 export function addProduct(sum: usize, a: usize, b: usize, bins: i32): void {
   const end = sum + (usize(bins) << 4);

@@ -48,6 +48,14 @@ export class FourfoldFft {
     transforms.takeApart(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
   }
 
+  /** The way back: the four signals out of their spectra, each `size` times what it was. What is imaginary of the first and the last bin is left out. */
+  fromSpectra([re0, re1, im2, im3]: readonly [Room, Room, Room, Room]): void {
+    const [places, x] = [this.#places.at, this.#x.at];
+    transforms.putTogether(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
+    transforms.inverse(this.#turns.at, x, this.size);
+    transforms.narrow(x, this.#signals.at, this.size);
+  }
+
   /**
    * Takes each of the four through a filter, once round.
    * @param kernel see `kernelOf`

@@ -26,6 +26,15 @@ interface Transforms {
     im2: number,
     im3: number,
   ): void;
+  putTogether(
+    places: number,
+    x: number,
+    size: number,
+    re0: number,
+    re1: number,
+    im2: number,
+    im3: number,
+  ): void;
   addProduct(sum: number, a: number, b: number, bins: number): void;
   total(x: number, count: number): number;
   sumOf(singles: number, count: number): number;

@@ -1,7 +1,8 @@
-import { takeApart } from '../signal/pair-blocks.ts';
+import { fourfoldFft, type FourfoldFft } from '../signal/fourfold-fft.ts';
 import type { movingPhases } from '../signal/sinc.ts';
 import { movingTable, movingTaps } from '../signal/sinc.ts';
-import { fftOf, hannWindow, nextPowerOfTwo } from '../signal/spectrum.ts';
+import { hannWindow, nextPowerOfTwo } from '../signal/spectrum.ts';
+import { openRoom, type Room } from '../signal/transforms.ts';
 
 const { ceil, floor, max, min, round, sqrt, atan2, cos, sin, PI } = Math;
 
@@ -58,38 +59,44 @@ export function tunePads(
   const stretchedFrom = floor(from * ratio) - movingTaps;
   const stretched = new Float64Array(ceil(to * ratio) + movingTaps - stretchedFrom);
   const window = hannWindow(size);
-  const vocoder = new Vocoder(size);
-  const back = window.map((weight) => weight * overlapGain);
-  const add = (frame: readonly number[], part: 0 | 1, centre: number) => {
-    const at = centre - half - stretchedFrom;
-    const end = min(size, stretched.length - at);
-    for (let n = max(0, -at); n < end; n++) stretched[at + n] += frame[2 * n + part] * back[n];
-  };
+  const back = window.map((weight) => (weight * overlapGain) / size);
   const first = (boundary: number) => ceil(((boundary - before) * ratio) / hop);
   const own = first(from);
   const next = first(to);
   const last = ceil((to * ratio + half) / hop);
   const glideFrom = to - before;
   const glideFrames = max(1, before - 2 * size);
-  // Two windows go back through one transform.
-  let waiting: { readonly spectrum: Float64Array; readonly centre: number } | null = null;
-  for (let k = own; k <= last; k++) {
-    const centre = k * hop;
-    const place = round(centre / ratio);
-    vocoder.read(input, place - half - start, hop, window);
-    const done = (centre / ratio - glideFrom) / glideFrames;
-    const share = k < next ? 0 : smooth(max(0, min(1, done)));
-    const spectrum = vocoder.go(k === own, k === next, k >= next, share);
-    if (!waiting) {
-      waiting = { spectrum: spectrum.slice(), centre };
-      if (k < last) continue;
+  const placeOf = (k: number) => round((k * hop) / ratio) - half - start;
+  const vocoder = new Vocoder(size, window);
+  try {
+    for (let k = own; k <= last; k++) {
+      if ((k - own) % 2 === 0) vocoder.read(input, hop, placeOf(k), placeOf(k + 1));
+      const done = ((k * hop) / ratio - glideFrom) / glideFrames;
+      const share = k < next ? 0 : smooth(max(0, min(1, done)));
+      vocoder.go(k === own, k === next, k >= next, share);
+      const count = ((k - own) % 4) + 1;
+      const firstAt = (k - count + 1) * hop - half - stretchedFrom;
+      // Where phases only run ahead nothing is sounded yet.
+      const isHeard = k * hop + half > stretchedFrom;
+      if (isHeard && (count === 4 || k === last))
+        for (let n = 0; n < count; n++)
+          addWindow(stretched, vocoder.sounded(n), back, firstAt + n * hop);
     }
-    const frames = vocoder.back(waiting.spectrum, spectrum);
-    add(frames, 0, waiting.centre);
-    if (waiting.centre !== centre) add(frames, 1, centre);
-    waiting = null;
+  } finally {
+    vocoder.close();
   }
   return resampled(stretched, from * ratio - stretchedFrom, ratio, to - from);
+}
+
+/** Adds a window to a sound, at a place, as far as it lies in it. */
+function addWindow(
+  sound: Float64Array,
+  values: Float32Array,
+  window: Float64Array,
+  at: number,
+): void {
+  const end = min(window.length, sound.length - at);
+  for (let n = max(0, -at); n < end; n++) sound[at + n] += values[n] * window[n];
 }
 
 const smooth = (x: number) => x * x * (3 - 2 * x);
@@ -128,66 +135,78 @@ interface Turned {
   before: Float64Array;
 }
 
-/** The spectra of one stretch, window by window; bins 0 to size/2, re and im interleaved. */
+type Four<T> = readonly [T, T, T, T];
+
+function fourOf<T>(make: () => T): Four<T> {
+  return [make(), make(), make(), make()];
+}
+
+/** The spectra of one stretch, window by window; bins 0 to size/2, re and im interleaved. To be closed by whoever made it. */
 class Vocoder {
-  readonly #size: number;
-  readonly #packed: number[];
-  readonly #whole: number[];
-  readonly #back: number[];
-  /** Of the window at the place, and of that a hop before it. */
-  readonly #here: Float64Array;
-  readonly #earlier: Float64Array;
+  readonly #window: Float64Array;
+  readonly #fft: FourfoldFft;
+  /** Of two windows that follow each other, and of those a hop before each. */
+  readonly #read: Four<Room>;
+  readonly #spectra: readonly Float64Array[];
+  /** What is sounded: of four windows that follow each other, all of one transform. */
+  readonly #four: Four<Room>;
+  readonly #soundings: readonly Float64Array[];
+  #gone = 0;
+  #isBack = false;
+  /** Of the window at the place, of that a hop before it, and what is sounded of it. */
+  #here: Float64Array;
+  #earlier: Float64Array;
+  #sounded: Float64Array;
   /** What is sounded: of this stretch, of the one that follows, each with what it was a hop ago, and what goes from one to the other. */
   readonly #own: Turned;
   readonly #next: Turned;
-  readonly #sounded: Float64Array;
   /** By which angle the following stretch is ahead, bin by bin: it goes on from window to window without a jump. */
   readonly #apart: Float64Array;
   readonly #power: Float64Array;
 
-  constructor(size: number) {
-    const fft = fftOf(size);
-    this.#size = size;
-    this.#packed = new Array<number>(2 * size).fill(0);
-    this.#whole = fft.createComplexArray();
-    this.#back = fft.createComplexArray();
+  constructor(size: number, window: Float64Array) {
+    this.#window = window;
+    this.#fft = fourfoldFft(size);
+    const room = () => openRoom(size + 2);
+    this.#read = fourOf(room);
+    this.#four = fourOf(room);
+    // The memory has grown as far as it does here.
+    this.#spectra = this.#read.map(({ values }) => values);
+    this.#soundings = this.#four.map(({ values }) => values);
+    [this.#here, , this.#earlier] = this.#spectra;
+    [this.#sounded] = this.#soundings;
     const spectrum = () => new Float64Array(size + 2);
-    this.#here = spectrum();
-    this.#earlier = spectrum();
     this.#own = { now: spectrum(), before: spectrum() };
     this.#next = { now: spectrum(), before: spectrum() };
-    this.#sounded = spectrum();
     this.#apart = new Float64Array(size / 2 + 1);
     this.#power = new Float64Array(size / 2 + 1);
   }
 
-  /** Transforms the window that begins at `at` of the input, and that a hop before: one as real, one as imaginary part. */
-  read(input: Float32Array, at: number, hop: number, window: Float64Array): void {
-    const size = this.#size;
-    const packed = this.#packed;
-    if (at < hop || at + size > input.length) {
-      for (let n = 0; n < size; n++) {
-        packed[2 * n] = (input[at + n] ?? 0) * window[n];
-        packed[2 * n + 1] = (input[at + n - hop] ?? 0) * window[n];
-      }
-    } else {
-      const before = at - hop;
-      for (let n = 0; n < size; n++) {
-        const weight = window[n];
-        packed[2 * n] = input[at + n] * weight;
-        packed[2 * n + 1] = input[before + n] * weight;
-      }
-    }
-    const z = this.#whole;
-    fftOf(size).transform(z, packed);
-    const here = this.#here;
-    takeApart(z, size, { first: here, second: this.#earlier });
-    const power = this.#power;
-    for (let bin = 0; bin < power.length; bin++) {
-      const re = here[2 * bin];
-      const im = here[2 * bin + 1];
-      power[bin] = re * re + im * im;
-    }
+  close(): void {
+    for (const room of [...this.#read, ...this.#four]) room.close();
+  }
+
+  /** Transforms the windows that begin at two places of the input, and those a hop before them. */
+  read(input: Float32Array, hop: number, one: number, other: number): void {
+    for (const [n, at] of [one, other, one - hop, other - hop].entries())
+      this.#fill(this.#fft.signal(n), input, at);
+    this.#fft.spectra(this.#read);
+  }
+
+  #fill(signal: Float32Array, input: Float32Array, at: number): void {
+    const window = this.#window;
+    const begin = min(window.length, max(0, -at));
+    const end = max(begin, min(window.length, input.length - at));
+    signal.fill(0, 0, begin);
+    for (let n = begin; n < end; n++) signal[n] = input[at + n] * window[n];
+    signal.fill(0, end);
+  }
+
+  /** One of the last four windows, `size` times as loud: the first is 0. */
+  sounded(n: number): Float32Array {
+    if (!this.#isBack) this.#fft.fromSpectra(this.#four);
+    this.#isBack = true;
+    return this.#fft.signal(n);
   }
 
   /**
@@ -196,7 +215,13 @@ class Vocoder {
    * @param gliding whether the next one has begun
    * @param share how far the phases have gone over to its
    */
-  go(begins: boolean, follows: boolean, gliding: boolean, share: number): Float64Array {
+  go(begins: boolean, follows: boolean, gliding: boolean, share: number): void {
+    const which = this.#gone % 2;
+    this.#here = this.#spectra[which];
+    this.#earlier = this.#spectra[which + 2];
+    this.#sounded = this.#soundings[this.#gone++ % 4];
+    this.#isBack = false;
+    this.#weigh();
     for (const turned of [this.#own, this.#next])
       [turned.now, turned.before] = [turned.before, turned.now];
     if (begins) this.#own.before.set(this.#earlier);
@@ -204,26 +229,37 @@ class Vocoder {
       this.#next.before.set(this.#earlier);
       this.#apart.fill(0);
     }
-    let from = 0;
     const bins = this.#power.length;
-    while (from < bins) {
-      const peak = this.#peakFrom(from);
-      const to = this.#valleyAfter(peak);
+    let peak = this.#peakFrom(2);
+    for (let from = 0; from < bins;) {
+      const following = peak >= bins - 3 ? bins - 1 : this.#peakFrom(peak + 1);
+      const to = this.#valleyBetween(peak, following);
       this.#turn(this.#own, peak, from, to);
       if (gliding) {
         this.#turn(this.#next, peak, from, to);
         this.#glide(peak, from, to, share, follows);
-      } else this.#sounded.set(this.#own.now.subarray(2 * from, 2 * to), 2 * from);
+      }
       from = to;
+      peak = following;
     }
-    return this.#sounded;
+    if (!gliding) this.#sounded.set(this.#own.now);
+  }
+
+  #weigh(): void {
+    const here = this.#here;
+    const power = this.#power;
+    for (let bin = 0; bin < power.length; bin++) {
+      const re = here[2 * bin];
+      const im = here[2 * bin + 1];
+      power[bin] = re * re + im * im;
+    }
   }
 
   /** The next bin that is higher than two on either side. */
   #peakFrom(from: number): number {
     const power = this.#power;
     const last = power.length - 1;
-    for (let bin = max(from, 2); bin <= last - 2; bin++) {
+    for (let bin = from; bin <= last - 2; bin++) {
       const here = power[bin];
       if (
         here > power[bin - 1] &&
@@ -236,12 +272,10 @@ class Vocoder {
     return last;
   }
 
-  /** The bin after the lowest one between this peak and the next. */
-  #valleyAfter(peak: number): number {
+  /** The bin after the lowest one between a peak and the next; the end, where there is none. */
+  #valleyBetween(peak: number, next: number): number {
     const power = this.#power;
-    const last = power.length - 1;
-    const next = peak >= last - 2 ? last : this.#peakFrom(peak + 1);
-    if (next >= last) return power.length;
+    if (next >= power.length - 1) return power.length;
     let lowest = peak + 1;
     for (let bin = peak + 1; bin < next; bin++) if (power[bin] < power[lowest]) lowest = bin;
     return lowest + 1;
@@ -289,24 +323,5 @@ class Vocoder {
       this.#sounded[n] = own[n] * c - own[n + 1] * s;
       this.#sounded[n + 1] = own[n] * s + own[n + 1] * c;
     }
-  }
-
-  /** Two windows out of their spectra: re and im of what is given back. */
-  back(first: Float64Array, second: Float64Array): number[] {
-    const size = this.#size;
-    const whole = this.#whole;
-    for (let k = 2; k < size; k += 2) {
-      const mirror = 2 * size - k;
-      whole[k] = first[k] - second[k + 1];
-      whole[k + 1] = first[k + 1] + second[k];
-      whole[mirror] = first[k] + second[k + 1];
-      whole[mirror + 1] = second[k] - first[k + 1];
-    }
-    whole[0] = first[0];
-    whole[1] = second[0];
-    whole[size] = first[size];
-    whole[size + 1] = second[size];
-    fftOf(size).inverseTransform(this.#back, whole);
-    return this.#back;
   }
 }
