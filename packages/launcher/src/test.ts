@@ -81,7 +81,7 @@ async function playwright(report: string): Promise<Count> {
   const code = await run(
     'browser journeys',
     'node_modules/@playwright/test/cli.js',
-    ['test', '-c', 'e2e', '--reporter=list,json'],
+    ['test', '-c', 'e2e', '--reporter=list,json,./e2e/what-it-showed.ts'],
     {
       PLAYWRIGHT_JSON_OUTPUT_FILE: report,
     },
