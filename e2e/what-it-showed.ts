@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Reporter, TestCase, TestResult } from '@playwright/test/reporter';
 
 /** So much of it is told. */
-const mostLines = 120;
+const mostLines = 400;
 
 /** Tells what a page showed when its journey failed: on another machine nobody can look. */
 export default class WhatItShowed implements Reporter {
