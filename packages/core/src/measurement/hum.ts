@@ -268,8 +268,9 @@ function weighed(
   wave: (n: number) => number,
 ): Float32Array {
   const length = 2 * hop;
+  const { values } = waves;
   for (let n = 0; n < length; n++)
-    waves.values[n] = (wave(n) * (1 - cos((2 * PI * (n + 0.5)) / length))) / length;
+    values[n] = (wave(n) * (1 - cos((2 * PI * (n + 0.5)) / length))) / length;
   const out = new Float32Array(moments);
   for (let from = 0; from < moments; from += piece) {
     const count = min(piece, moments - from);
