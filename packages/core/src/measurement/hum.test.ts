@@ -110,6 +110,14 @@ describe('hum', () => {
     expect(hum(hummed(new Float32Array(4 * rate), 50))?.hz).toBe(50);
     expect(hum(new Float32Array(8 * rate))).toBeNull();
     expect(hum(new Float32Array(0))).toBeNull();
+    // Nothing but a click at one end, on one side or both, however soft.
+    for (const at of [0, 8 * rate - 1])
+      for (const value of [1, 1e-20, 1e-38]) {
+        const click = new Float32Array(8 * rate);
+        click[at] = value;
+        expect(hum(click)).toBeNull();
+        expect(hum(new Float32Array(8 * rate), click)).toBeNull();
+      }
     for (let seed = 1; seed <= 30; seed++) {
       const random = seededRandom(seed);
       const noise = () => Float32Array.from({ length: 4 * rate }, () => 0.2 * (2 * random() - 1));

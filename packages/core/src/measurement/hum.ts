@@ -43,6 +43,8 @@ const fewestMoments = 96;
 const transformSize = 512;
 /** Against the loudest moment, in power: what is softer than that has lost its hum as well, by fades or cuts. */
 const softest = 1e-7;
+/** And where nothing sounds at all, in power: under all that a file can hold. */
+const nothing = 1e-30;
 
 /**
  * Finds hum: lines at the mains' frequency and its multiples that stand all the time, whatever is played. Each partial is
@@ -143,8 +145,7 @@ class Band {
     const powers = new Float64Array(moments);
     for (const [re, im] of this.#sides)
       for (let n = 0; n < moments; n++) powers[n] += re[n] * re[n] + im[n] * im[n];
-    const floorPower =
-      softest * powers.reduce((most, power) => max(most, power), 0) + Number.MIN_VALUE;
+    const floorPower = softest * powers.reduce((most, power) => max(most, power), 0) + nothing;
     return powers.map((power, n) => {
       const before = powers[max(0, n - 1)];
       const after = powers[min(moments - 1, n + 1)];

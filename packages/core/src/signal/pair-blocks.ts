@@ -59,22 +59,3 @@ export function visitPairBlocks(
     }
   }
 }
-
-/** The spectra of two real signals out of that of both, one as its real, the other as its imaginary part. */
-export function takeApart(
-  z: readonly number[],
-  size: number,
-  { first, second }: { readonly first: Float64Array; readonly second: Float64Array },
-): void {
-  for (let k = 0; k <= size; k += 2) {
-    const zr = z[k];
-    const zi = z[k + 1];
-    const mirror = k === 0 ? 0 : 2 * size - k;
-    const wr = z[mirror];
-    const wi = z[mirror + 1];
-    first[k] = (zr + wr) / 2;
-    first[k + 1] = (zi - wi) / 2;
-    second[k] = (zi + wi) / 2;
-    second[k + 1] = (wr - zr) / 2;
-  }
-}

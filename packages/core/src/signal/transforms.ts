@@ -9,6 +9,17 @@ declare const WebAssembly: {
   readonly Instance: new (module: object, imports: object) => { readonly exports: unknown };
 };
 
+/** Between the bins of two complex signals and the spectra of the four real ones that they are. */
+type OfFour = (
+  places: number,
+  x: number,
+  size: number,
+  re0: number,
+  re1: number,
+  im2: number,
+  im3: number,
+) => void;
+
 /** See loops/transforms.ts. Addresses are in bytes. */
 interface Transforms {
   readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
@@ -17,24 +28,8 @@ interface Transforms {
   filter(kernel: number, x: number, size: number): void;
   widen(singles: number, x: number, size: number): void;
   narrow(x: number, singles: number, size: number): void;
-  takeApart(
-    places: number,
-    x: number,
-    size: number,
-    re0: number,
-    re1: number,
-    im2: number,
-    im3: number,
-  ): void;
-  putTogether(
-    places: number,
-    x: number,
-    size: number,
-    re0: number,
-    re1: number,
-    im2: number,
-    im3: number,
-  ): void;
+  readonly takeApart: OfFour;
+  readonly putTogether: OfFour;
   addProduct(sum: number, a: number, b: number, bins: number): void;
   total(x: number, count: number): number;
   sumOf(singles: number, count: number): number;

@@ -10,6 +10,8 @@ type Said =
 
 /** So long an answer is waited for: the page that has the file may be busy. */
 const patienceMs = 3000;
+/** And so long another page's, once one has said that it is on its way from there no longer. */
+const briefMs = 100;
 
 interface Here {
   readonly file: Blob;
@@ -76,14 +78,18 @@ export const fileHere = (hash: string): Blob | undefined => here.get(hash)?.file
 
 /** For whom the server lacks a recording: the file that it is, where a page of this browser has it; null where none has, or has no longer. */
 export function findFileHere(hash: string): Promise<Blob | null> {
-  if (gone.has(hash)) return Promise.resolve(null);
   const asking =
     asked.get(hash) ??
     new Promise<Blob | null>((resolve) => {
-      const timer = setTimeout(() => resolve(null), patienceMs);
+      const nobody = () => resolve(null);
+      let timer = setTimeout(nobody, gone.has(hash) ? briefMs : patienceMs);
       answers.set(hash, (file) => {
         clearTimeout(timer);
-        if (file) found.set(hash, file);
+        if (file === null) {
+          timer = setTimeout(nobody, briefMs);
+          return;
+        }
+        found.set(hash, file);
         resolve(file);
       });
       say({ kind: 'wanted', hash });
