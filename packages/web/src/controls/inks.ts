@@ -9,3 +9,20 @@ export function styleOf(name: `--${string}`): string {
   }
   return value;
 }
+
+const knownBytes = new Map<string, number>();
+
+/** A colour as the first three bytes of a pixel: red the lowest. Black where there is nothing to draw on. */
+export function bytesOf(colour: string): number {
+  let bytes = knownBytes.get(colour);
+  if (bytes === undefined) {
+    const context = new OffscreenCanvas(1, 1).getContext('2d', { willReadFrequently: true });
+    if (!context) return 0;
+    context.fillStyle = colour;
+    context.fillRect(0, 0, 1, 1);
+    const [red, green, blue] = context.getImageData(0, 0, 1, 1).data;
+    bytes = red | (green << 8) | (blue << 16);
+    knownBytes.set(colour, bytes);
+  }
+  return bytes;
+}

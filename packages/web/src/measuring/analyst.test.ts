@@ -7,6 +7,7 @@ import type { Song } from '@pannet/core/song/song';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { twoParts } from '../testing/song.fixture.ts';
 import { Analyst } from './analyst.ts';
+import { Asked } from './asked.ts';
 import type { MeasureJob } from './messages.ts';
 
 const tone = Float32Array.from({ length: 48_000 }, (_, n) => Math.sin(n / 20) / 4);
@@ -45,6 +46,29 @@ function changed(song: Song, edit: Edit): Song {
 }
 
 describe('the analyst', () => {
+  test('measuring rests while what is seen is moved, and goes on soon after that; one that is stopped does not wait', () => {
+    Object.assign(globalThis, { crossOriginIsolated: true });
+    const moving = new Analyst();
+    moving.update(twoParts(), 'hum', null);
+    wait();
+    const { id, asked } = jobs().at(-1) as MeasureJob;
+    const worker = new Asked(asked as Int32Array);
+    const told = () => Atomics.load(worker.shared, 1);
+    expect([told(), worker.isWanted(id)]).toEqual([0, true]);
+    for (let n = 0; n < 20; n++) {
+      moving.rest();
+      jest.advanceTimersByTime(100);
+      expect(told()).toBe(1);
+    }
+    // It is not wanted any more, which is seen behind the next pause.
+    moving.stop();
+    expect(worker.isWanted(id)).toBe(false);
+    jest.advanceTimersByTime(100);
+    expect(told()).toBe(0);
+    moving.close();
+    Reflect.deleteProperty(globalThis, 'crossOriginIsolated');
+  });
+
   test('what is stopped is not begun again until it is changed', () => {
     const song = twoParts();
     analyst.update(song, 'hum', null);

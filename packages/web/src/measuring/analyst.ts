@@ -4,6 +4,7 @@ import type { Loop } from '@pannet/core/rendering/player';
 import { withDraft } from '@pannet/core/song/draft-moves';
 import { partFrames, type Part, type Song } from '@pannet/core/song/song';
 import { createStore } from 'zustand/vanilla';
+import { Asked } from './asked.ts';
 import type { FromMeasurer, Measured, MeasureJob } from './messages.ts';
 
 export interface PartMeasures {
@@ -29,6 +30,8 @@ export interface AnalystState {
 
 /** A change is measured when it has stood for so long. */
 const patienceMs = 120;
+/** Measuring rests for so long after what is seen has been moved. */
+const restMs = 150;
 /** So many figures are kept by their content. */
 const mostKnown = 120;
 
@@ -42,9 +45,7 @@ export class Analyst {
   readonly #worker = new Worker(new URL('./measure.worker.ts', import.meta.url), {
     type: 'module',
   });
-  readonly #wanted = globalThis.crossOriginIsolated
-    ? new Int32Array(new SharedArrayBuffer(4))
-    : null;
+  readonly #asked = globalThis.crossOriginIsolated ? new Asked() : null;
   /** What each figure was measured of. */
   readonly #keys = new Map<string, string>();
   /** By their keys, the ones used last at the end. */
@@ -59,6 +60,7 @@ export class Analyst {
   #playing = false;
   #lastId = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
+  #resting: ReturnType<typeof setTimeout> | undefined;
 
   /** @param splices those that were planned already */
   constructor(splices: (song: Song, partIds: readonly string[]) => KnownSplices = () => []) {
@@ -109,6 +111,14 @@ export class Analyst {
     if (!playing) this.#next();
   }
 
+  /** While what is seen is moved: that comes first, too, where there are few cores. */
+  rest(): void {
+    if (!this.#asked) return;
+    this.#asked.rest(true);
+    clearTimeout(this.#resting);
+    this.#resting = setTimeout(() => this.#asked?.rest(false), restMs);
+  }
+
   /** Leaves what is being measured until it is changed. */
   stop(): void {
     if (!this.#job) return;
@@ -117,7 +127,7 @@ export class Analyst {
   }
 
   #stop(): void {
-    if (this.#wanted) Atomics.store(this.#wanted, 0, 0);
+    this.#asked?.want(0);
   }
 
   /** The part as it is to be measured, and the song that it is so in. */
@@ -213,14 +223,14 @@ export class Analyst {
     const partId = part.id;
     const { start, end } = this.#stretch(part);
     const id = ++this.#lastId;
-    if (this.#wanted) Atomics.store(this.#wanted, 0, id);
+    this.#asked?.want(id);
     const job: MeasureJob = {
       id,
       song,
       partId,
       from: start,
       to: end,
-      wanted: this.#wanted,
+      asked: this.#asked?.shared ?? null,
       splices: this.#splices(this.#song, [partId]),
     };
     this.#job = { ...job, target, key: this.#keyOf(target) as string };
@@ -255,6 +265,7 @@ export class Analyst {
 
   close(): void {
     clearTimeout(this.#timer);
+    clearTimeout(this.#resting);
     this.#worker.terminate();
   }
 }

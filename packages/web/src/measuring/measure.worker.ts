@@ -4,6 +4,7 @@ import { takeSource } from '@pannet/core/derived/take-source';
 import { measurePart, type KnownPlain } from '@pannet/core/findings/measure-part';
 import { planOfPart } from '../playback/prepared-song.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
+import { Asked } from './asked.ts';
 import type { FromMeasurer, MeasureJob } from './messages.ts';
 
 const reader = new RecordingReader(96e6, 8);
@@ -13,15 +14,19 @@ const post = (message: FromMeasurer) => postMessage(message);
 /** No more often than this is progress told. */
 const tellEveryMs = 100;
 let told = 0;
+/** It rests no longer at once. */
+const mostPauseMs = 300;
 
 class Stopped extends Error {}
 
 onmessage = (event: MessageEvent<MeasureJob>) => void measure(event.data);
 
 async function measure(job: MeasureJob): Promise<void> {
-  const { id, song, partId, from, to, wanted, splices } = job;
+  const { id, song, partId, from, to, splices } = job;
+  const asked = job.asked && new Asked(job.asked);
   const tick = (share: number) => {
-    if (wanted && Atomics.load(wanted, 0) !== id) throw new Stopped();
+    asked?.pause(mostPauseMs);
+    if (asked && !asked.isWanted(id)) throw new Stopped();
     if (performance.now() - told < tellEveryMs) return;
     told = performance.now();
     post({ kind: 'progress', id, share });

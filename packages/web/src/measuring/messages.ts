@@ -14,8 +14,8 @@ export interface MeasureJob {
   readonly partId: string;
   readonly from: number;
   readonly to: number;
-  /** Holds the id of the job that is still wanted; another value stops this one. */
-  readonly wanted: Int32Array | null;
+  /** See `Asked`; null where nothing can be shared. */
+  readonly asked: Int32Array | null;
   /** Splices that were planned already. */
   readonly splices: KnownSplices;
 }

@@ -16,7 +16,6 @@ import {
   useRecordings,
   useSelection,
   useSession,
-  useTimeView,
 } from '../session/open-song.ts';
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
@@ -180,14 +179,13 @@ interface WaveProps {
  * and layers that come and go while all is scrolled are dear.
  */
 function LaneWave({ part, lane, width, frames, onPress }: WaveProps) {
-  const { waves } = useOpenSong();
+  const { waves, timeView } = useOpenSong();
   const visible = useVisible(lane);
   const [drawn, setDrawn] = useState(visible);
   if (visible && !drawn) setDrawn(true);
-  const view = useTimeView(visible);
   const recordings = useRecordings();
   const rateHz = useRate();
-  const handlers = useSeekAndLoop(view, width, frames, onPress);
+  const handlers = useSeekAndLoop(width, frames, onPress);
   const { tint } = familyMarks[part.family];
   return (
     <div className="lane-waves" {...handlers}>
@@ -195,13 +193,13 @@ function LaneWave({ part, lane, width, frames, onPress }: WaveProps) {
         <TakeOutline
           key={take.id}
           waves={waves}
+          timeView={timeView}
           onScreen={visible}
           recording={recordings[take.recording]}
           take={take}
           rateHz={rateHz}
           width={width}
           height={laneHeight - 1}
-          view={view}
           tint={tint}
           layers={part.takes.length}
         />

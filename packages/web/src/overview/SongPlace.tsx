@@ -23,7 +23,7 @@ import {
 } from '../session/open-song.ts';
 import { LoopMark, TimeHead } from '../strip/over-time.tsx';
 import { barMarks } from '../waves/bar-marks.ts';
-import { isWhole, panned, wholeView, zoomed, type TimeView } from '../waves/time-view.ts';
+import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { GroupRow } from './GroupRow.tsx';
 import { familyMarks } from '../parts/family-marks.tsx';
@@ -46,9 +46,7 @@ export function SongPlace() {
   const ids = useMemo(() => rows.map(rowId), [rows]);
   // The view is looked up when the wheel is turned: what is here is not made anew for it, with all of its rows.
   const show = (change: (view: TimeView, seen: number) => TimeView) => {
-    const whole = wholeView(frames);
-    const kept = open.view.getState().view;
-    const view = kept && kept.to <= whole.to ? kept : whole;
+    const view = open.timeView.getState();
     const next = change(view, view.to - view.from);
     open.view.setState({ view: isWhole(next, frames) ? null : next });
   };
@@ -74,7 +72,7 @@ export function SongPlace() {
   };
   return (
     <div className="song-place">
-      <div className="song-rows" ref={ref}>
+      <div className="song-rows" ref={ref} onScroll={() => open.analyst.rest()}>
         <DndContext
           sensors={sensors}
           collisionDetection={closestCenter}

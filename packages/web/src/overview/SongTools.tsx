@@ -21,7 +21,7 @@ export function SongTools() {
   const song = useSong();
   const { partIds } = useSelection();
   const part = useSelectedPart();
-  const { bars } = useStore(open.view);
+  const bars = useStore(open.view, (state) => state.bars);
   const group = part && groupOf(song, part.id);
   const together = partIds.length > 1 ? plural(partIds.length, 'part') : (part?.name ?? '');
   const into = (where: string) => {

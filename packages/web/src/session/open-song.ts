@@ -5,7 +5,7 @@ import type { Monitoring } from '@pannet/core/rendering/monitor';
 import { draftEdits, keptDraft } from '@pannet/core/song/draft-moves';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { rateOf, songFrames, type Part, type Song } from '@pannet/core/song/song';
-import { createContext, useContext, useEffect, useMemo, useRef } from 'react';
+import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
@@ -52,6 +52,8 @@ export class OpenSong {
     view: null,
     bars: false,
   }));
+  /** The stretch that is drawn, as it is: all of the song is a stretch, too, and none reaches beyond its end. */
+  readonly timeView: StoreApi<TimeView>;
   #heard: Song | null = null;
   readonly #ends: (() => void)[] = [];
 
@@ -77,8 +79,13 @@ export class OpenSong {
       pairs: {},
       delaysAlike: false,
     }));
+    this.timeView = createStore<TimeView>(() => wholeView(songFrames(song)));
+    const view = () => this.#view();
     this.#ends.push(
+      this.view.subscribe(view),
+      this.timeView.subscribe(() => this.analyst.rest()),
       session.store.subscribe((state, before) => {
+        if (state.shown !== before.shown) view();
         if (state.shown !== before.shown) this.#hear(this.writing.heard ?? state.shown);
         if (state.song === before.song) return;
         this.#follow(state.song);
@@ -108,6 +115,14 @@ export class OpenSong {
     Object.assign(globalThis, { pannet: this });
     this.playback.setSong(session.store.getState().song);
     this.#follow(session.store.getState().song);
+  }
+
+  #view(): void {
+    const { view } = this.view.getState();
+    const whole = wholeView(songFrames(this.session.store.getState().shown));
+    const next = view && view.to <= whole.to ? view : whole;
+    const { from, to } = this.timeView.getState();
+    if (next.from !== from || next.to !== to) this.timeView.setState(next, true);
   }
 
   #hear(song: Song): void {
@@ -409,24 +424,14 @@ export function useSelection(): Selection {
   return useStore(useOpenSong().selection);
 }
 
-/**
- * What of the song is drawn over time.
- * @param seen while it is not, what was drawn last stays: what is far off the screen is not drawn anew with each step of a zoom
- */
-export function useTimeView(seen = true): TimeView {
-  const last = useRef<TimeView | null>(null);
-  const view = useStore(useOpenSong().view, ({ view: now }) => (seen ? now : last.current));
-  useEffect(() => {
-    last.current = view;
-  });
-  const frames = useSession(({ shown }) => songFrames(shown));
-  const whole = useMemo(() => wholeView(frames), [frames]);
-  return view && view.to <= whole.to ? view : whole;
+/** What of the song is drawn over time. */
+export function useTimeView(): TimeView {
+  return useStore(useOpenSong().timeView);
 }
 
 /** The tempo by which rulers go; null while they go by time. */
 export function useBars(): Tempo | null {
-  const { bars } = useStore(useOpenSong().view);
+  const bars = useStore(useOpenSong().view, (state) => state.bars);
   const tempo = useSession(({ shown }) => shown.tempo);
   return bars ? (tempo ?? usualTempo) : null;
 }

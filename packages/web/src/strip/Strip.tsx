@@ -52,7 +52,7 @@ export function Strip() {
     zoom: (factor, share) => show(zoomed(view, frames, view.from + share * seen, factor)),
     pan: (share) => show(panned(view, frames, share * seen)),
   });
-  const handlers = useSeekAndLoop(view, width, frames);
+  const handlers = useSeekAndLoop(width, frames);
   /** About the playhead, if that is seen. */
   const zoomBy = (factor: number) => {
     const { frame } = open.playback.store.getState();
@@ -110,12 +110,12 @@ export function Strip() {
           <TakeOutline
             key={`${take.recording}:${take.channel}`}
             waves={open.waves}
+            timeView={open.timeView}
             recording={recordings[take.recording]}
             take={take}
             rateHz={rate}
             width={width}
             height={height - rulerHeight}
-            view={view}
           />
         )}
         <LoopMark view={view} width={width} height={height - rulerHeight} rate={rate} />

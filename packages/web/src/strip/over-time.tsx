@@ -77,7 +77,6 @@ const clickPixels = 4;
  * @param pressed what a press does first; false where that is all
  */
 export function useSeekAndLoop(
-  view: TimeView,
   width: number,
   frames: number,
   pressed?: (event: PointerEvent) => boolean,
@@ -87,7 +86,8 @@ export function useSeekAndLoop(
   const frameAt = (event: PointerEvent) => {
     const { left } = event.currentTarget.getBoundingClientRect();
     const share = Math.min(1, Math.max(0, (event.clientX - left) / width));
-    return Math.min(frames, Math.round(view.from + share * (view.to - view.from)));
+    const { from, to } = open.timeView.getState();
+    return Math.min(frames, Math.round(from + share * (to - from)));
   };
   const { handlers } = useGesture<{ readonly from: number; readonly x: number }>({
     begin: (event) => {

@@ -23,7 +23,7 @@ interface Props {
 const curveMs = 40;
 /** A take where it lies, with its timing against the reference as a curve over it. */
 export function TakeWave({ part, take, view, width, height, comparison, onHold }: Props) {
-  const { waves } = useOpenSong();
+  const { waves, timeView } = useOpenSong();
   const recording = useRecordings()[take.recording];
   const rateHz = useRate();
   const wave = height - 16;
@@ -31,10 +31,10 @@ export function TakeWave({ part, take, view, width, height, comparison, onHold }
     <>
       <TakeOutline
         waves={waves}
+        timeView={timeView}
         recording={recording}
         take={take}
         rateHz={rateHz}
-        view={view}
         width={width}
         height={wave}
       />

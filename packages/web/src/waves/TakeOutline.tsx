@@ -2,22 +2,25 @@ import type { Recording } from '@pannet/core/song/song';
 import type { Piece } from '@pannet/core/takes/arrangement';
 import type { Take } from '@pannet/core/takes/take';
 import { useEffect, useMemo, useRef } from 'react';
+import { useStore } from 'zustand';
+import { createStore, type StoreApi } from 'zustand/vanilla';
+import { styleOf } from '../controls/inks.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
-import { drawGround, drawWave } from './draw-wave.ts';
-import type { TimeView } from './time-view.ts';
-import { soundingOf } from './levels.ts';
+import { drawWave } from './draw-wave.ts';
+import { NearWave } from './near-wave.ts';
 import { piecesOf } from './pieces.ts';
-import { useOutline, useStretch } from './use-wave.ts';
-import type { Waves } from './waves.ts';
+import type { TimeView } from './time-view.ts';
+import type { Outline, Waves } from './waves.ts';
 
 interface Props {
   readonly waves: Waves;
+  /** What of the song is drawn. */
+  readonly timeView: StoreApi<TimeView>;
   /** While it is not, what was drawn stays, and nothing is held or read for it. */
   readonly onScreen?: boolean;
   readonly recording: Recording;
   readonly take: Take;
   readonly rateHz: number;
-  readonly view: TimeView;
   readonly width: number;
   readonly height: number;
   /** Where it sounds is tinted so, and the wave drawn in it, on no ground. */
@@ -32,54 +35,83 @@ const mostPieces = 60;
 const edge = 2;
 const soundingAlpha = 0.14;
 
-/** A take's wave where it lies: its clips, in the places that lining up gave them. */
+const noOutline = createStore<Outline>(() => ({ ends: null, failure: null }));
+
+/**
+ * A take's wave where it lies: its clips, in the places that lining up gave them. It is drawn anew by itself when another stretch of the song
+ * is shown: many lanes would be rendered for each step of a zoom otherwise.
+ */
 export function TakeOutline(props: Props) {
-  const { waves, recording, take, rateHz, view, width, height, tint, layers = 1 } = props;
-  const { onScreen = true } = props;
+  const {
+    waves,
+    timeView,
+    recording,
+    take,
+    rateHz,
+    width,
+    height,
+    tint,
+    layers = 1,
+    onScreen = true,
+  } = props;
   const { channel, clips, align } = take;
   const of = useMemo(() => ({ recording, channel }), [recording, channel]);
-  const { ends, failure } = useOutline(waves, onScreen ? of : null);
+  const { ends, failure } = useStore(onScreen ? waves.outlineOf(of) : noOutline);
+  const near = useMemo(() => new NearWave(waves, of), [waves, of]);
   const pieces = useMemo(
     () => piecesOf({ clips, align }, recording.frames, rateHz),
     [clips, align, recording, rateHz],
   );
-  const seen = useMemo(
-    () => pieces.filter(({ at, count }) => at < view.to && at + count > view.from),
-    [pieces, view],
-  );
-  const offset = seen.length > 0 ? seen[0].at - seen[0].from : 0;
-  const stretch = useStretch(waves, of, view, width, offset);
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
-    const context = onScreen ? sharpContext(canvas.current, width, height) : null;
-    if (!context) return;
-    const middle = height / 2;
-    const x = (frame: number) => ((frame - view.from) / (view.to - view.from)) * width;
-    if (tint === undefined) drawGround(context, width, middle);
-    else context.strokeStyle = context.fillStyle = tint;
-    const drawn: readonly Piece[] =
-      seen.length > mostPieces
-        ? [{ ...seen[0], count: (seen.at(-1)?.at ?? 0) + (seen.at(-1)?.count ?? 0) - seen[0].at }]
-        : seen;
-    for (const { at, from, count } of drawn) {
-      context.save();
-      context.beginPath();
-      context.rect(x(at), 0, x(at + count) - x(at), height);
-      context.clip();
-      if (tint !== undefined && ends) {
-        context.globalAlpha = soundingAlpha / layers;
-        for (const { from: begin, to: end } of soundingOf(ends))
-          context.fillRect(x(begin + at - from), 0, x(end) - x(begin), height);
-        context.globalAlpha = 1;
-      }
-      drawWave(context, { width, middle, reach: middle - edge }, view, ends, stretch, at - from);
-      context.restore();
-    }
-  }, [onScreen, ends, stretch, view, width, height, seen, tint, layers]);
+    if (!onScreen) return;
+    let left = false;
+    const draw = () => {
+      const context = left ? null : sharpContext(canvas.current, width, height);
+      if (!context) return;
+      const view = timeView.getState();
+      const seen = pieces.filter(({ at, count }) => at < view.to && at + count > view.from);
+      const offset = seen.length > 0 ? seen[0].at - seen[0].from : 0;
+      drawWave(
+        context,
+        { width, height, edge },
+        view,
+        {
+          pieces: seen.length > mostPieces ? [asOne(seen)] : seen,
+          outline: ends,
+          stretch: near.within(view, width, offset, draw),
+        },
+        tint === undefined
+          ? { ink: styleOf('--ink'), shade: 0, ground: styleOf('--rule') }
+          : { ink: tint, shade: soundingAlpha / layers, ground: null },
+      );
+    };
+    // Several steps at once are one.
+    let waiting = false;
+    const soon = () => {
+      if (waiting) return;
+      waiting = true;
+      queueMicrotask(() => {
+        waiting = false;
+        draw();
+      });
+    };
+    draw();
+    const stop = timeView.subscribe(soon);
+    return () => {
+      left = true;
+      stop();
+    };
+  }, [onScreen, timeView, near, ends, pieces, width, height, tint, layers]);
   return (
     <>
       <canvas ref={canvas} style={{ width, height }} aria-hidden />
       {failure !== null && <p className="quiet small m-1">The wave cannot be drawn: {failure}</p>}
     </>
   );
+}
+
+function asOne(pieces: readonly Piece[]): Piece {
+  const { at, count } = pieces[pieces.length - 1];
+  return { ...pieces[0], count: at + count - pieces[0].at };
 }
