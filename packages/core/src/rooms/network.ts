@@ -78,7 +78,7 @@ export class Network implements Ringing {
   readonly #second = new Float64Array(lines);
   readonly #stretch: number;
   readonly #rows: readonly Float64Array[];
-  readonly #early: readonly [Int32Array, Float64Array, Float64Array][];
+  readonly #early: readonly Taps[];
   readonly #past: readonly [Float64Array, Float64Array];
   readonly #pastMask: number;
   #scale = 0;
@@ -225,15 +225,28 @@ export class Network implements Ringing {
         past[place] = input[n];
         past[place + mask + 1] = input[n];
       }
-      const [frames, gainsLeft, gainsRight] = this.#early[side];
-      for (let k = 0; k < frames.length; k++) {
-        const from = (at - frames[k]) & mask;
-        const gainLeft = gainsLeft[k];
-        const gainRight = gainsRight[k];
+      const { frames, gainsLeft, gainsRight } = this.#early[side];
+      // Four at once, added up in their order.
+      for (let k = 0; k < frames.length; k += 4) {
+        const one = (at - frames[k]) & mask;
+        const two = (at - frames[k + 1]) & mask;
+        const three = (at - frames[k + 2]) & mask;
+        const four = (at - frames[k + 3]) & mask;
+        const oneLeft = gainsLeft[k];
+        const oneRight = gainsRight[k];
+        const twoLeft = gainsLeft[k + 1];
+        const twoRight = gainsRight[k + 1];
+        const threeLeft = gainsLeft[k + 2];
+        const threeRight = gainsRight[k + 2];
+        const fourLeft = gainsLeft[k + 3];
+        const fourRight = gainsRight[k + 3];
         for (let n = 0; n < count; n++) {
-          const value = past[from + n];
-          toLeft[n] += gainLeft * value;
-          toRight[n] += gainRight * value;
+          const a = past[one + n];
+          const b = past[two + n];
+          const c = past[three + n];
+          const d = past[four + n];
+          toLeft[n] = toLeft[n] + oneLeft * a + twoLeft * b + threeLeft * c + fourLeft * d;
+          toRight[n] = toRight[n] + oneRight * a + twoRight * b + threeRight * c + fourRight * d;
         }
       }
     }
@@ -251,12 +264,27 @@ export class Network implements Ringing {
   }
 }
 
-function taps(found: readonly Reflection[]): [Int32Array, Float64Array, Float64Array] {
-  return [
-    Int32Array.from(found, ({ frames }) => frames),
-    Float64Array.from(found, ({ left }) => left),
-    Float64Array.from(found, ({ right }) => right),
-  ];
+/** In fours: what is missing of the last has no gain. */
+interface Taps {
+  readonly frames: Int32Array;
+  readonly gainsLeft: Float64Array;
+  readonly gainsRight: Float64Array;
+}
+
+function taps(found: readonly Reflection[]): Taps {
+  const count = 4 * Math.ceil(found.length / 4);
+  const filled = <Values extends Int32Array | Float64Array>(
+    values: Values,
+    of: (reflection: Reflection) => number,
+  ) => {
+    values.set(found.map(of));
+    return values;
+  };
+  return {
+    frames: filled(new Int32Array(count), ({ frames }) => frames),
+    gainsLeft: filled(new Float64Array(count), ({ left }) => left),
+    gainsRight: filled(new Float64Array(count), ({ right }) => right),
+  };
 }
 
 /** Sylvester's matrix of 16 over rows of values, in place, not scaled: each row becomes a sum of all with signs. Two steps at once. */
