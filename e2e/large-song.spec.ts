@@ -301,4 +301,29 @@ test('64 parts of ten minutes are scrolled, and zoomed from all of the song to a
   );
   // 180 steps leave it sixty nearer: as far as that goes.
   expect(await marks()).not.toBe(whole);
+
+  // Half of them move, by forty points each, drawn under them.
+  const points = Array.from({ length: 40 }, (_, n) => ({ atS: 15 * n, by: n % 2 ? -6 : 0 }));
+  const moves = Array.from({ length: 32 }, (_, n) => ({
+    id: `m${n}`,
+    target: partTarget(`q${2 * n}`, 'levelDb'),
+    curve: curveDescription.parse({ kind: 'points', points }),
+  }));
+  await page.evaluate(
+    (kept) =>
+      (
+        globalThis as unknown as { pannet: { do(name: string, edits: unknown): boolean } }
+      ).pannet.do('32 moves', [{ kind: 'set-moves', moves: kept }]),
+    moves,
+  );
+  await page.getByRole('button', { name: 'The whole song' }).click();
+  const first = page.getByRole('group', { name: 'Level of Q 0 along the song', exact: true });
+  const marked = first.getByRole('button', { name: /^Point of Q 0/ });
+  // What is not seen has none.
+  await expect(marked).toHaveCount(0);
+  await first.scrollIntoViewIfNeeded();
+  await expect(marked).toHaveCount(40);
+  const moving = await framesWhile(page, 'zoomed');
+  console.log(`with moves under half of them ${moving.toFixed(0)} zoomed`);
+  expect(await marked.count()).toBeLessThan(40);
 });
