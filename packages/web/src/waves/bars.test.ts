@@ -85,6 +85,9 @@ test('where it sounds is shaded, never past the edges; bars are darker than that
         const inside = at >= Math.round(from) && at < Math.round(from + 12.4);
         expect(alpha).toBeCloseTo(inside ? 0.14 : 0, 2);
       }
+      const nothing = image();
+      shadeColumns(nothing, from, from - 0.1, 0.14);
+      expect(nothing.pixels.every((pixel) => pixel === 0)).toBe(true);
       fillBars(drawn, 0, 1, { at: 0, from: 0, count: 20 }, samplesFrom(new Float32Array(20)));
       expect(column(drawn, 3).alphas[16]).toBeCloseTo(0.5, 2);
     }),

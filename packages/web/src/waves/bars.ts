@@ -27,13 +27,14 @@ export interface WaveValues {
 /** A bar of nothing is as high as this, in pixels, so that it is seen. */
 const thinnest = 0.5;
 
-/** So much of the ink on all of the columns from one place to another, as far as they lie in the image. */
+/** So much of the ink on all of the columns from one place to another, at least on one, as far as they lie in the image; on none where the other comes first. */
 export function shadeColumns(
   { pixels, wide, high, ink }: InkedPixels,
   from: number,
   to: number,
   share: number,
 ): void {
+  if (!(to > from)) return;
   const begin = max(0, round(from));
   const end = min(wide, max(round(to), round(from) + 1));
   if (begin >= end) return;
