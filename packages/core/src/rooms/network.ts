@@ -272,18 +272,14 @@ interface Taps {
 }
 
 function taps(found: readonly Reflection[]): Taps {
-  const count = 4 * Math.ceil(found.length / 4);
-  const filled = <Values extends Int32Array | Float64Array>(
-    values: Values,
-    of: (reflection: Reflection) => number,
-  ) => {
-    values.set(found.map(of));
-    return values;
-  };
+  const fours = Array.from(
+    { length: 4 * Math.ceil(found.length / 4) },
+    (_, n) => found.at(n) ?? { frames: 0, left: 0, right: 0 },
+  );
   return {
-    frames: filled(new Int32Array(count), ({ frames }) => frames),
-    gainsLeft: filled(new Float64Array(count), ({ left }) => left),
-    gainsRight: filled(new Float64Array(count), ({ right }) => right),
+    frames: Int32Array.from(fours, ({ frames }) => frames),
+    gainsLeft: Float64Array.from(fours, ({ left }) => left),
+    gainsRight: Float64Array.from(fours, ({ right }) => right),
   };
 }
 

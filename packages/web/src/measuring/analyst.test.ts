@@ -60,10 +60,18 @@ describe('the analyst', () => {
       jest.advanceTimersByTime(100);
       expect(told()).toBe(1);
     }
+    // What is seen follows the playhead: the figures come all the same.
+    jest.advanceTimersByTime(100);
+    moving.setPlaying(true);
+    moving.rest();
+    expect(told()).toBe(0);
+    moving.setPlaying(false);
+    moving.rest();
     // It is not wanted any more, which is seen behind the next pause.
     moving.stop();
     expect(worker.isWanted(id)).toBe(false);
-    jest.advanceTimersByTime(100);
+    expect(told()).toBe(1);
+    jest.advanceTimersByTime(200);
     expect(told()).toBe(0);
     moving.close();
     Reflect.deleteProperty(globalThis, 'crossOriginIsolated');

@@ -111,9 +111,12 @@ export class Analyst {
     if (!playing) this.#next();
   }
 
-  /** While what is seen is moved: that comes first, too, where there are few cores. */
+  /**
+   * While what is seen is moved: that comes first, too, where there are few cores. Not while it plays: what is seen follows the playhead then,
+   * and from near it does so all the time.
+   */
   rest(): void {
-    if (!this.#asked) return;
+    if (!this.#asked || this.#playing) return;
     this.#asked.rest(true);
     clearTimeout(this.#resting);
     this.#resting = setTimeout(() => this.#asked?.rest(false), restMs);

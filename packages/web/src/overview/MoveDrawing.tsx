@@ -58,10 +58,13 @@ export function MoveDrawing(props: Props) {
     ((x(atS) >= -largestPoint && x(atS) <= width + largestPoint) || atS * rateHz > songEnd);
   const y = (px: number) =>
     yOf(axis, axis.shown(curveAt(curve, Math.max(0, seconds(px)), tempo, parameter)));
-  const line: string[] = [];
-  // Before it is laid out it has no width, and no time for any place.
-  for (let px = 0; width > 0 && px <= width; px += drawnPixels)
-    line.push(`${px},${y(px).toFixed(1)}`);
+  const line = () => {
+    const points: string[] = [];
+    // Before it is laid out it has no width, and no time for any place.
+    for (let px = 0; width > 0 && px <= width; px += drawnPixels)
+      points.push(`${px},${y(px).toFixed(1)}`);
+    return points.join(' ');
+  };
   // What goes to and fro within a few pixels is a band.
   const pixelsACycle =
     curve.kind === 'cycle'
@@ -104,7 +107,7 @@ export function MoveDrawing(props: Props) {
           fill="var(--quiet)"
         />
       ) : (
-        <polyline points={line.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
+        <polyline points={line()} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
       )}
       {curve.kind === 'points' &&
         curve.points.map(

@@ -80,12 +80,13 @@ export class OpenSong {
       delaysAlike: false,
     }));
     this.timeView = createStore<TimeView>(() => wholeView(songFrames(song)));
-    const view = () => this.#view();
     this.#ends.push(
-      this.view.subscribe(view),
-      this.timeView.subscribe(() => this.analyst.rest()),
+      this.view.subscribe(() => {
+        this.#view();
+        this.analyst.rest();
+      }),
       session.store.subscribe((state, before) => {
-        if (state.shown !== before.shown) view();
+        if (state.shown !== before.shown) this.#view();
         if (state.shown !== before.shown) this.#hear(this.writing.heard ?? state.shown);
         if (state.song === before.song) return;
         this.#follow(state.song);

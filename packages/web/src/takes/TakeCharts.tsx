@@ -70,10 +70,16 @@ export function TakeCharts({ part, reference, view, figuresOf }: Props) {
   const { thresholdDb } = part.preparation.compressor;
   const threshold = thresholdDb ?? compressorParameters.thresholdDb.default;
   const each = Math.max(200, (width - 24) / 2);
+  const label = 'Spectra and loudness of the takes';
+  // The same element as later: its size is measured when it is first there.
   if (known.length === 0)
-    return <p className="quiet p-2 m-0">The takes are being measured: their spectra follow.</p>;
+    return (
+      <section ref={ref} className="take-charts" aria-label={label}>
+        <p className="quiet p-2 m-0">The takes are being measured: their spectra follow.</p>
+      </section>
+    );
   return (
-    <section ref={ref} className="take-charts" aria-label="Spectra and loudness of the takes">
+    <section ref={ref} className="take-charts" aria-label={label}>
       <figure>
         <LineChart width={each} height={height} data={spectra} margin={margin}>
           <CartesianGrid stroke="var(--rule)" strokeDasharray="2 3" vertical={false} />

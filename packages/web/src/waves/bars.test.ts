@@ -93,3 +93,18 @@ test('where it sounds is shaded, never past the edges; bars are darker than that
     }),
   );
 });
+
+test('where a column has few samples, bars join into one line', () => {
+  for (const framesAPixel of [0.5, 1, 1.7, 3]) {
+    const values = Float32Array.from({ length: 200 }, (_, n) => Math.sin(n / 2));
+    const drawn = image();
+    fillBars(drawn, 0, framesAPixel, { at: 0, from: 0, count: 200 }, samplesFrom(values));
+    const rows = Array.from({ length: wide }, (_, at) =>
+      column(drawn, at).alphas.flatMap((alpha, row) => (alpha > 0 ? [row] : [])),
+    );
+    for (let at = 1; at < wide; at++) {
+      expect(Math.min(...rows[at])).toBeLessThanOrEqual(Math.max(...rows[at - 1]) + 1);
+      expect(Math.max(...rows[at])).toBeGreaterThanOrEqual(Math.min(...rows[at - 1]) - 1);
+    }
+  }
+});

@@ -70,7 +70,9 @@ export function fillBars(
     if (at >= last || begin + entriesAColumn <= 0) continue;
     let least = 1;
     let most = -1;
-    for (let n = step * at; n < step * last; n += step) {
+    // Up to the first of the next column: bars of few samples join.
+    const end = inPairs ? step * last : min(entries, last + 1);
+    for (let n = step * at; n < end; n += step) {
       if (values[n] < least) least = values[n];
       if (values[n + highest] > most) most = values[n + highest];
     }
@@ -84,8 +86,9 @@ export function fillBars(
       darken(pixels, edges, firstWhole - top, ink);
       darken(pixels, column + wide * endWhole, bottom - endWhole, ink);
     }
-    const end = column + wide * endWhole;
-    for (let pixel = column + wide * firstWhole; pixel < end; pixel += wide) pixels[pixel] = whole;
+    const lastWhole = column + wide * (endWhole - 1);
+    for (let pixel = column + wide * firstWhole; pixel <= lastWhole; pixel += wide)
+      pixels[pixel] = whole;
   }
 }
 
