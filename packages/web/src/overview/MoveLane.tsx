@@ -6,7 +6,7 @@ import type { MovingParameter } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
 import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { movingWords } from '@pannet/core/song/settings';
-import { useRef, useState } from 'react';
+import { useMemo, useRef, useState } from 'react';
 import { say } from '../controls/notices.ts';
 import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
 import { axisOf } from './move-axis.ts';
@@ -33,7 +33,7 @@ export function MoveLane({ name, target, base = 0, curve, width }: Props) {
   const moves = useMoves();
   const { parameter } = target;
   const what = movingWords[parameter];
-  const axis = axisOf(parameter, base);
+  const axis = useMemo(() => axisOf(parameter, base), [parameter, base]);
   const said = `${what.replace(/^./, (letter) => letter.toUpperCase())} of ${name}`;
   const [chosen, setChosen] = useState<number | null>(null);
   const lane = useRef<HTMLDivElement>(null);

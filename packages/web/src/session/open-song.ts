@@ -5,7 +5,7 @@ import type { Monitoring } from '@pannet/core/rendering/monitor';
 import { draftEdits, keptDraft } from '@pannet/core/song/draft-moves';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { rateOf, songFrames, type Part, type Song } from '@pannet/core/song/song';
-import { createContext, useContext, useEffect, useRef } from 'react';
+import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst, type AnalystState, type PartMeasures } from '../measuring/analyst.ts';
@@ -425,17 +425,9 @@ export function useSelection(): Selection {
   return useStore(useOpenSong().selection);
 }
 
-/**
- * What of the song is drawn over time.
- * @param seen while it is not, what was drawn last stays: what is far off the screen is not drawn anew with each step of a zoom
- */
-export function useTimeView(seen = true): TimeView {
-  const last = useRef<TimeView | null>(null);
-  const view = useStore(useOpenSong().timeView, (now) => (seen ? now : (last.current ?? now)));
-  useEffect(() => {
-    last.current = view;
-  });
-  return view;
+/** What of the song is drawn over time. */
+export function useTimeView(): TimeView {
+  return useStore(useOpenSong().timeView);
 }
 
 /** The tempo by which rulers go; null while they go by time. */

@@ -7,6 +7,7 @@ import { createStore, type StoreApi } from 'zustand/vanilla';
 import { styleOf } from '../controls/inks.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { drawWave } from './draw-wave.ts';
+import { drawnWithView } from './drawn-with-view.ts';
 import { NearWave } from './near-wave.ts';
 import { piecesOf } from './pieces.ts';
 import type { TimeView } from './time-view.ts';
@@ -65,11 +66,9 @@ export function TakeOutline(props: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     if (!onScreen) return;
-    let left = false;
-    const draw = () => {
-      const context = left ? null : sharpContext(canvas.current, width, height);
+    return drawnWithView(timeView, (view, again) => {
+      const context = sharpContext(canvas.current, width, height);
       if (!context) return;
-      const view = timeView.getState();
       const seen = pieces.filter(({ at, count }) => at < view.to && at + count > view.from);
       const offset = seen.length > 0 ? seen[0].at - seen[0].from : 0;
       drawWave(
@@ -79,29 +78,13 @@ export function TakeOutline(props: Props) {
         {
           pieces: seen.length > mostPieces ? [asOne(seen)] : seen,
           outline: ends,
-          stretch: near.within(view, width, offset, draw),
+          stretch: near.within(view, width, offset, again),
         },
         tint === undefined
           ? { ink: styleOf('--ink'), shade: 0, ground: styleOf('--rule') }
           : { ink: tint, shade: soundingAlpha / layers, ground: null },
       );
-    };
-    // Several steps at once are one.
-    let waiting = false;
-    const soon = () => {
-      if (waiting) return;
-      waiting = true;
-      queueMicrotask(() => {
-        waiting = false;
-        draw();
-      });
-    };
-    draw();
-    const stop = timeView.subscribe(soon);
-    return () => {
-      left = true;
-      stop();
-    };
+    });
   }, [onScreen, timeView, near, ends, pieces, width, height, tint, layers]);
   return (
     <>
