@@ -1,5 +1,6 @@
 import { bothLanes } from './pairs';
 
+export { addSignal, findPeaks, findTurns, readAlong, turn, windowFour } from './pads';
 export { halve, highestBetween, largest, lessen, squares, sumOf, thin, weigh } from './measuring';
 
 /**

@@ -1,8 +1,8 @@
-import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
-import { padsReach, tunePads } from '../voices/pads.ts';
+import { blockFrames, framesReader, type BlockLoader, type ReadFrames } from '../sources/blocks.ts';
+import { PadsTuner, padsReach } from '../voices/pads.ts';
 import type { MadeSource } from './made-source.ts';
 
-const { ceil, floor, log2, max, min, round } = Math;
+const { floor, log2, max, min, round } = Math;
 
 /** A source tuned as pads are. */
 export type PadsSource = MadeSource & { readonly step: { readonly kind: 'pads' } };
@@ -17,11 +17,11 @@ const mostKept = 16 * 1_048_576;
 
 /**
  * Sources whose phases go on from window to window: they are made in segments that lie on the song's grid, each from the take alone, so
- * that a block is the same whichever was asked for first.
+ * that a block is the same whichever was asked for first. A segment is made as far as it is asked for.
  */
 export class PadsSources {
   readonly #load: BlockLoader;
-  readonly #segments = new Map<string, Promise<Float32Array>>();
+  readonly #segments = new Map<string, Segment>();
 
   constructor(load: BlockLoader) {
     this.#load = load;
@@ -29,40 +29,87 @@ export class PadsSources {
 
   async make(source: PadsSource, index: number): Promise<Float32Array> {
     const blocks = padsSegment(source.rateHz);
-    const segment = floor(index / blocks);
-    const made = await this.#segment(source, segment, blocks * blockFrames);
-    const from = (index - segment * blocks) * blockFrames;
-    return made.slice(from, min(from + blockFrames, made.length));
+    const n = floor(index / blocks);
+    const segment = this.#segment(source, n, blocks * blockFrames);
+    return segment.read((index - n * blocks) * blockFrames, blockFrames);
   }
 
-  #segment(source: PadsSource, segment: number, length: number): Promise<Float32Array> {
-    const name = `${source.key}/${segment}`;
-    let made = this.#segments.get(name);
-    if (made) {
-      this.#segments.delete(name);
-    } else {
-      made = this.#tuned(source, segment * length, length);
-      made.catch(() => this.#segments.delete(name));
+  #segment(source: PadsSource, n: number, length: number): Segment {
+    const name = `${source.key}/${n}`;
+    const segment = this.#segments.get(name) ?? new Segment(this.#load, source, n * length, length);
+    this.#segments.delete(name);
+    this.#segments.set(name, segment);
+    for (const [oldest, other] of this.#segments) {
+      if (this.#segments.size === 1 || this.#segments.size * length <= mostKept) break;
+      this.#segments.delete(oldest);
+      void other.close();
     }
-    this.#segments.set(name, made);
-    if (this.#segments.size > 1 && this.#segments.size * length > mostKept)
-      for (const oldest of this.#segments.keys()) if (this.#segments.delete(oldest)) break;
-    return made;
+    return segment;
   }
+}
 
-  async #tuned({ from: take, step, rateHz, frames }: PadsSource, from: number, length: number) {
-    const grid = from + length;
+/** Some seconds of a source, made from their beginning on. */
+class Segment {
+  readonly #read: ReadFrames;
+  readonly #out: Float32Array;
+  readonly #start: number;
+  /** Of the take, from `start` on; nothing when all of it is made. */
+  #input: Float32Array;
+  #known = 0;
+  #tuner: PadsTuner | null;
+  /** One piece after the other, whoever asks. */
+  #going: Promise<unknown> = Promise.resolve();
+
+  constructor(load: BlockLoader, source: PadsSource, from: number, length: number) {
+    const { from: take, step, rateHz, frames } = source;
+    const to = from + length;
     // Phases run ahead of a segment, and glide to those of the next at its end, over half as long.
     const before = length / 2;
     const reach = padsReach(rateHz, step.ratio);
-    const firstBlock = max(0, floor((from - before - reach) / blockFrames));
-    const blocks = ceil(min(frames, grid + reach) / blockFrames);
-    const start = firstBlock * blockFrames;
-    const input = new Float32Array(min(frames, blocks * blockFrames) - start);
-    const read = framesReader(take, this.#load);
-    for (let at = start; at < start + input.length; at += blockFrames)
-      input.set(await read(at, min(blockFrames, start + input.length - at)), at - start);
-    const made = tunePads(input, start, { from, to: grid, before }, step.ratio, rateHz);
-    return made.subarray(0, min(frames, grid) - from);
+    this.#start = max(0, from - before - reach);
+    this.#input = new Float32Array(min(frames, to + reach) - this.#start);
+    this.#read = framesReader(take, load);
+    this.#out = new Float32Array(min(frames, to) - from);
+    this.#tuner = new PadsTuner({ from, to, before }, step.ratio, rateHz);
+  }
+
+  /** So many frames from one on, as far as there are any. */
+  read(from: number, count: number): Promise<Float32Array> {
+    const to = min(this.#out.length, from + count);
+    return this.#next(async () => {
+      await this.#makeUpTo(to);
+      return this.#out.slice(from, to);
+    });
+  }
+
+  /** Lets go of what it needs to go on, after whatever was asked for. */
+  close(): Promise<void> {
+    return this.#next(() => Promise.resolve(this.#end()));
+  }
+
+  #next<Done>(work: () => Promise<Done>): Promise<Done> {
+    // What could not be had is tried again with the next block.
+    const done = this.#going.then(work, work);
+    this.#going = done.catch(() => {});
+    return done;
+  }
+
+  async #makeUpTo(count: number): Promise<void> {
+    const tuner = this.#tuner;
+    if (!tuner || tuner.made >= count) return;
+    const needed = min(this.#input.length, tuner.needs(count) - this.#start);
+    if (needed > this.#known) {
+      const read = await this.#read(this.#start + this.#known, needed - this.#known);
+      this.#input.set(read, this.#known);
+      this.#known = needed;
+    }
+    tuner.make(count, this.#input, this.#start, this.#out);
+    if (tuner.made >= this.#out.length) this.#end();
+  }
+
+  #end(): void {
+    this.#tuner?.close();
+    this.#tuner = null;
+    this.#input = new Float32Array();
   }
 }

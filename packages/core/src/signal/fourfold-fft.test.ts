@@ -6,7 +6,7 @@ import { fourfoldFft } from './fourfold-fft.ts';
 import { RealFft } from './spectrum.ts';
 import { openRoom } from './transforms.ts';
 
-const { abs, max } = Math;
+const { abs, floor, max } = Math;
 
 const sizes = fc.integer({ min: 2, max: 12 }).map((bits) => 2 ** bits);
 const noiseOf = (values: number, seed: number) =>
@@ -24,10 +24,19 @@ describe('four signals through one transform', () => {
         const fft = new RealFft(size);
         const spectrum = fft.createSpectrum();
         for (const [n, signal] of signals.entries()) expect(fourfold.signal(n)).toEqual(signal);
-        fourfold.fromSpectra([rooms[0], rooms[1], rooms[2], rooms[3]]);
-        for (const [n, signal] of signals.entries())
-          for (const [at, value] of fourfold.signal(n).entries())
-            expect(abs(value / size - signal[at])).toBeLessThan(1e-7);
+        // One behind the other, each through a window of its own size.
+        const sound = openRoom(4 * size);
+        const window = openRoom(size);
+        window.values.fill(1 / size);
+        const spectra = [rooms[0], rooms[1], rooms[2], rooms[3]] as const;
+        fourfold.addFromSpectra(spectra, window, sound.at, 8 * size, 3);
+        fourfold.addFromSpectra(spectra, window, sound.at, 8 * size, 4);
+        for (const [n, value] of sound.values.entries()) {
+          const times = n < 3 * size ? 2 : 1;
+          expect(abs(value - times * signals[floor(n / size)][n % size])).toBeLessThan(2e-7);
+        }
+        sound.close();
+        window.close();
         for (const [n, room] of rooms.entries()) {
           fft.forward(signals[n], spectrum);
           for (const [k, value] of room.values.entries())
@@ -37,6 +46,27 @@ describe('four signals through one transform', () => {
       }),
       { numRuns: 20 },
     );
+  });
+
+  test('as windows of one sound they have the spectra of what is seen through them', () => {
+    const size = 256;
+    const fourfold = fourfoldFft(size);
+    const sound = openRoom(size);
+    sound.singles.set(noiseOf(2 * size, 3));
+    const window = openRoom(size);
+    for (let n = 0; n < size; n++) window.values[n] = 1 + n / size;
+    const begins = [0, 7, 130, 256];
+    const [one, other, third, fourth] = begins.map((at) => sound.at + 4 * at);
+    const rooms = [0, 1, 2, 3].map(() => openRoom(size + 2));
+    const into = [rooms[0], rooms[1], rooms[2], rooms[3]] as const;
+    fourfold.spectraOfWindows([one, other, third, fourth], window, into);
+    const windowed = rooms.map(({ values }) => values.slice());
+    for (const [n, at] of begins.entries())
+      for (let k = 0; k < size; k++)
+        fourfold.signal(n)[k] = sound.singles[at + k] * window.values[k];
+    fourfold.spectra(into);
+    for (const [n, { values }] of rooms.entries()) expect(windowed[n]).toEqual(values.slice());
+    for (const room of [...rooms, sound, window]) room.close();
   });
 
   test('are filtered each for itself, also when another size was asked for in between', () => {

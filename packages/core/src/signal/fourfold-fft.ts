@@ -43,17 +43,49 @@ export class FourfoldFft {
   /** The spectra of the four: bins 0 to size/2, re and im interleaved, `size` + 2 values each. The signals stay as they are. */
   spectra(into: readonly [Room, Room, Room, Room]): void {
     this.#transform();
+    this.#takeApart(into);
+  }
+
+  /**
+   * The same of four windows of singles, which never become signals.
+   * @param at in bytes, where each begins
+   * @param window `size` weights
+   */
+  spectraOfWindows(
+    at: readonly [number, number, number, number],
+    window: Room,
+    into: readonly [Room, Room, Room, Room],
+  ): void {
+    const [first, second, third, fourth] = at;
+    transforms.windowFour(first, second, third, fourth, window.at, this.#x.at, this.size);
+    transforms.forward(this.#turns.at, this.#x.at, this.size);
+    this.#takeApart(into);
+  }
+
+  #takeApart(into: readonly [Room, Room, Room, Room]): void {
     const [re0, re1, im2, im3] = into;
     const [places, x] = [this.#places.at, this.#x.at];
     transforms.takeApart(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
   }
 
-  /** The way back: the four signals out of their spectra, each `size` times what it was. What is imaginary of the first and the last bin is left out. */
-  fromSpectra([re0, re1, im2, im3]: readonly [Room, Room, Room, Room]): void {
+  /**
+   * The way back: the four signals out of their spectra, each `size` times what it was, added to a sound through a window, one after the other. What is
+   * imaginary of the first and the last bin is left out.
+   * @param at in bytes, where the first one begins in the sound; the others lie `apart` bytes from each other
+   * @param count of them are added
+   */
+  addFromSpectra(
+    [re0, re1, im2, im3]: readonly [Room, Room, Room, Room],
+    window: Room,
+    at: number,
+    apart: number,
+    count: number,
+  ): void {
     const [places, x] = [this.#places.at, this.#x.at];
     transforms.putTogether(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
     transforms.inverse(this.#turns.at, x, this.size);
-    transforms.narrow(x, this.#signals.at, this.size);
+    for (let n = 0; n < count; n++)
+      transforms.addSignal(x, n, window.at, at + n * apart, this.size);
   }
 
   /**

@@ -70,9 +70,39 @@ interface Transforms {
     sums: number,
     own: number,
   ): void;
+  windowFour(
+    first: number,
+    second: number,
+    third: number,
+    fourth: number,
+    window: number,
+    x: number,
+    size: number,
+  ): void;
+  findPeaks(spectrum: number, power: number, last: number, peaks: number): number;
+  findTurns(
+    peaks: number,
+    count: number,
+    earlier: number,
+    before: number,
+    power: number,
+    last: number,
+    turns: number,
+  ): void;
+  turn(peaks: number, count: number, turns: number, spectrum: number, out: number): void;
+  addSignal(x: number, signal: number, window: number, sound: number, size: number): void;
+  readAlong(
+    table: number,
+    values: number,
+    origin: number,
+    ratio: number,
+    from: number,
+    to: number,
+    out: number,
+  ): void;
 }
 
-/** Transforms, what is added up of them, and the other loops of measuring. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
+/** Transforms, what is added up of them, the other loops of measuring, and those of pads. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
 export const transforms = new WebAssembly.Instance(
   new WebAssembly.Module(hexToBytes(transformsBytes)),
   {},

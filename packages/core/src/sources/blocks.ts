@@ -141,6 +141,8 @@ export function framesReader(source: PcmSource, load: BlockLoader): ReadFrames {
     const known = kept.get(index) ?? load(source, index);
     kept.delete(index);
     kept.set(index, known);
+    // What could not be had is asked for again.
+    known.catch(() => kept.delete(index));
     if (kept.size > mostKeptBlocks)
       for (const oldest of kept.keys()) if (kept.delete(oldest)) break;
     return known;

@@ -1,14 +1,16 @@
 import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
 import { madeSource } from '../derived/made-source.ts';
 import { makingLoader } from '../derived/making.ts';
-import { padsSegment } from '../derived/pads-sources.ts';
+import { PadsSources, padsSegment, type PadsSource } from '../derived/pads-sources.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
 import { seededHash } from '../signal/random.ts';
 import { RealFft } from '../signal/spectrum.ts';
+import { transforms } from '../signal/transforms.ts';
 import { blockFrames } from '../sources/blocks.ts';
-import { padsReach, padsWindow, tunePads } from './pads.ts';
+import { PadsTuner, padsReach, padsWindow } from './pads.ts';
 import { newVoice } from './voice.ts';
 
 const { sin, cos, PI, sqrt, log10, max, abs, hypot, min, round } = Math;
@@ -38,13 +40,12 @@ function besideDb(samples: Float32Array, partials: readonly number[]): number {
 }
 
 function tuned(samples: Float32Array, cents: number, seconds: number, before = 5): Float32Array {
-  return tunePads(
-    samples,
-    0,
-    { from: 0, to: seconds * rate, before: before * rate },
-    2 ** (cents / 1200),
-    rate,
-  );
+  const stretch = { from: 0, to: seconds * rate, before: before * rate };
+  const tuner = new PadsTuner(stretch, 2 ** (cents / 1200), rate);
+  const made = new Float32Array(seconds * rate);
+  tuner.make(made.length, samples, 0, made);
+  tuner.close();
+  return made;
 }
 
 describe('pads', () => {
@@ -150,6 +151,71 @@ describe('pads', () => {
       expect(seconds).toBeLessThan(17);
     },
   );
+
+  test('in pieces it is what it is at once, and nothing is read before it is said to be needed', () => {
+    const sound = noise(2, 8000, 9);
+    const any = fc.record({
+      cents: fc.integer({ min: -1250, max: 1250 }),
+      from: fc.integer({ min: 0, max: 9000 }),
+      length: fc.integer({ min: 1, max: 7000 }),
+      before: fc.integer({ min: 0, max: 9000 }),
+      pieces: fc.array(fc.integer({ min: 1, max: 4000 }), { maxLength: 6 }),
+    });
+    fc.assert(
+      fc.property(any, ({ cents, from, length, before, pieces }) => {
+        const stretch = { from, to: from + length, before };
+        const ratio = 2 ** (cents / 1200);
+        const [whole, apart] = [new Float32Array(length), new Float32Array(length)];
+        const once = new PadsTuner(stretch, ratio, 8000);
+        once.make(length, sound, 0, whole);
+        once.close();
+        const tuner = new PadsTuner(stretch, ratio, 8000);
+        for (const count of [...pieces, length]) {
+          const wanted = min(length, tuner.made + count);
+          const known = sound.slice();
+          known.fill(NaN, max(0, tuner.needs(wanted)));
+          tuner.make(wanted, known, 0, apart);
+          expect(tuner.made).toBeGreaterThanOrEqual(wanted);
+        }
+        tuner.close();
+        expect(apart).toEqual(whole);
+        expect(whole.every(Number.isFinite)).toBe(true);
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  test('what could not be had is tried again, and what is let go of is used again', async () => {
+    const seconds = 120;
+    const sound = noise(seconds, 8000, 4);
+    let failing = false;
+    const load = (_: unknown, index: number) =>
+      failing
+        ? Promise.reject(new Error('out of reach'))
+        : Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames));
+    const sourceOf = (n: number) =>
+      madeSource(
+        { key: `raw ${n}`, frames: sound.length },
+        { kind: 'pads', ratio: 1.01 },
+        8000,
+      ) as PadsSource;
+    const pads = new PadsSources(load);
+    const first = await pads.make(sourceOf(0), 0);
+    failing = true;
+    await expect(pads.make(sourceOf(0), padsSegment(8000))).rejects.toThrow('out of reach');
+    failing = false;
+    const later = await pads.make(sourceOf(0), padsSegment(8000));
+    expect(later.every(Number.isFinite)).toBe(true);
+    // Of many takes the beginning of a segment each, which nobody goes on with: no more memory than those that are kept.
+    const makeMany = async (from: number) => {
+      for (let n = from; n < from + 300; n++) await pads.make(sourceOf(n), 0);
+    };
+    await makeMany(1);
+    const bytes = transforms.memory.buffer.byteLength;
+    await makeMany(301);
+    expect(transforms.memory.buffer.byteLength).toBe(bytes);
+    expect(await pads.make(sourceOf(0), 0)).toEqual(first);
+  });
 
   test('silence, a click at the very beginning and end, and an octave either way come out finite', () => {
     for (const cents of [-1250, 1250]) {

@@ -1,10 +1,9 @@
-import { fourfoldFft, type FourfoldFft } from '../signal/fourfold-fft.ts';
-import type { movingPhases } from '../signal/sinc.ts';
 import { movingTable, movingTaps } from '../signal/sinc.ts';
 import { hannWindow, nextPowerOfTwo } from '../signal/spectrum.ts';
-import { openRoom, type Room } from '../signal/transforms.ts';
+import { openRoom, transforms, type Room } from '../signal/transforms.ts';
+import { Vocoder, windowsAtOnce } from './vocoder.ts';
 
-const { ceil, floor, max, min, round, sqrt, atan2, cos, sin, PI } = Math;
+const { ceil, floor, max, min, round } = Math;
 
 /** Windows a third of a second long: partials of a chord lie many bins apart. */
 export function padsWindow(rateHz: number): number {
@@ -14,8 +13,8 @@ export function padsWindow(rateHz: number): number {
 /** Windows overlap by three quarters, so that squared Hann windows add up to a constant. */
 const overlap = 4;
 const overlapGain = 1 / 1.5;
-/** A partial that grows by more than this within a hop begins anew, at the phase that it has in the take. */
-const onsetPower = 100;
+/** So many frames before those that are not whole yet are read once more. */
+const soundBefore = 2 * movingTaps;
 
 /** What a stretch of tuned sound is made from. */
 export interface PadsStretch {
@@ -42,286 +41,142 @@ export function padsReach(rateHz: number, ratio: number): number {
  * take, `before` frames ahead of itself, and on its last `before` frames its phases glide to those that the next stretch, which has
  * begun by then, goes on with: each partial is off by less than a turn in that time.
  *
- * @param input from frame `start` on; what it does not hold is silence
- * @param ratio of frequencies, 0.5 to 2
+ * Its beginning is made before its end, and can be heard meanwhile. To be closed by whoever made it.
  */
-export function tunePads(
-  input: Float32Array,
-  start: number,
-  { from, to, before }: PadsStretch,
-  ratio: number,
-  rateHz: number,
-): Float32Array {
-  const size = padsWindow(rateHz);
-  const hop = size / overlap;
-  const half = size / 2;
-  // In frames of the stretched sound, where windows stand every hop.
-  const stretchedFrom = floor(from * ratio) - movingTaps;
-  const stretched = new Float64Array(ceil(to * ratio) + movingTaps - stretchedFrom);
-  const window = hannWindow(size);
-  const back = window.map((weight) => (weight * overlapGain) / size);
-  const first = (boundary: number) => ceil(((boundary - before) * ratio) / hop);
-  const own = first(from);
-  const next = first(to);
-  const last = ceil((to * ratio + half) / hop);
-  const glideFrom = to - before;
-  const glideFrames = max(1, before - 2 * size);
-  const placeOf = (k: number) => round((k * hop) / ratio) - half - start;
-  const vocoder = new Vocoder(size, window);
-  try {
-    for (let k = own; k <= last; k++) {
-      if ((k - own) % 2 === 0) vocoder.read(input, hop, placeOf(k), placeOf(k + 1));
-      const done = ((k * hop) / ratio - glideFrom) / glideFrames;
-      const share = k < next ? 0 : smooth(max(0, min(1, done)));
-      vocoder.go(k === own, k === next, k >= next, share);
-      const count = ((k - own) % 4) + 1;
-      const firstAt = (k - count + 1) * hop - half - stretchedFrom;
-      // Where phases only run ahead nothing is sounded yet.
-      const isHeard = k * hop + half > stretchedFrom;
-      if (isHeard && (count === 4 || k === last))
-        for (let n = 0; n < count; n++)
-          addWindow(stretched, vocoder.sounded(n), back, firstAt + n * hop);
-    }
-  } finally {
-    vocoder.close();
-  }
-  return resampled(stretched, from * ratio - stretchedFrom, ratio, to - from);
-}
+export class PadsTuner {
+  readonly #stretch: PadsStretch;
+  readonly #ratio: number;
+  readonly #size: number;
+  readonly #hop: number;
+  /** The frame of the stretched sound, where windows stand every hop, of which places are told. */
+  readonly #stretchedFrom: number;
+  /** Windows: the first one, that with which the next stretch begins, and the last one. */
+  readonly #own: number;
+  readonly #next: number;
+  readonly #last: number;
+  /** That which is next. */
+  #k: number;
+  /** Frames that are made. */
+  #made = 0;
+  readonly #vocoder: Vocoder;
+  readonly #back: Room;
+  /** Of the stretched sound, what is not whole yet, and a little before it. */
+  readonly #sound: Room;
+  readonly #read: Room;
 
-/** Adds a window to a sound, at a place, as far as it lies in it. */
-function addWindow(
-  sound: Float64Array,
-  values: Float32Array,
-  window: Float64Array,
-  at: number,
-): void {
-  const end = min(window.length, sound.length - at);
-  for (let n = max(0, -at); n < end; n++) sound[at + n] += values[n] * window[n];
+  /** @param ratio of frequencies, 0.4 to 2.5 */
+  constructor(stretch: PadsStretch, ratio: number, rateHz: number) {
+    const size = padsWindow(rateHz);
+    const hop = size / overlap;
+    const { from, to, before } = stretch;
+    this.#stretch = stretch;
+    this.#ratio = ratio;
+    this.#size = size;
+    this.#hop = hop;
+    this.#stretchedFrom = floor(from * ratio) - movingTaps;
+    const first = (boundary: number) => ceil(((boundary - before) * ratio) / hop);
+    this.#own = first(from);
+    this.#next = first(to);
+    this.#last = ceil((to * ratio + size / 2) / hop);
+    this.#k = this.#own;
+    this.#vocoder = new Vocoder(size, hop, ceil(hop / ratio) + 1);
+    this.#back = openRoom(size);
+    this.#back.values.set(hannWindow(size).map((weight) => (weight * overlapGain) / size));
+    this.#sound = openRoom(soundBefore + (windowsAtOnce - 1) * hop + size);
+    this.#read = openRoom(ceil((windowsAtOnce * hop) / ratio / 2) + 1);
+  }
+
+  close(): void {
+    this.#vocoder.close();
+    for (const room of [this.#back, this.#sound, this.#read]) room.close();
+  }
+
+  /** Frames that are made, from the stretch's first one on. */
+  get made(): number {
+    return this.#made;
+  }
+
+  /** The frame of the take up to which it must be known before so many frames can be made. */
+  needs(count: number): number {
+    const { from } = this.#stretch;
+    const end = (from + count) * this.#ratio + movingTaps;
+    const windows = ceil((end + this.#size / 2) / this.#hop) - this.#own;
+    const k = this.#own + windowsAtOnce * ceil(windows / windowsAtOnce);
+    return this.#placeOf(k) + this.#size;
+  }
+
+  /** Where a window begins in the take. */
+  #placeOf(k: number): number {
+    return round((k * this.#hop) / this.#ratio) - this.#size / 2;
+  }
+
+  /**
+   * Goes on until so many frames of the stretch are made, or a few more.
+   * @param input from frame `start` of the take on; what it does not hold is silence
+   * @param out of the stretch
+   */
+  make(count: number, input: Float32Array, start: number, out: Float32Array): void {
+    while (this.#made < min(count, out.length) && this.#k <= this.#last) {
+      const windows = this.#goOn(input, start);
+      const [hop, half] = [this.#hop, this.#size / 2];
+      // Where phases only run ahead nothing is sounded yet.
+      if ((this.#k - 1) * hop + half <= this.#stretchedFrom) continue;
+      const at = this.#sound.at + 8 * soundBefore;
+      this.#vocoder.addTo(at, this.#back, windows);
+      this.#readUpTo(this.#k * hop - half, (this.#k - windows) * hop - half - soundBefore, out);
+      const sound = this.#sound.values;
+      sound.copyWithin(0, windows * hop);
+      sound.fill(0, sound.length - windows * hop);
+    }
+  }
+
+  /** Goes through the windows of one transform; says how many there were. */
+  #goOn(input: Float32Array, start: number): number {
+    const { to, before } = this.#stretch;
+    const glideFrames = max(1, before - 2 * this.#size);
+    let windows = 0;
+    for (; windows < windowsAtOnce && this.#k <= this.#last; windows++, this.#k++) {
+      const k = this.#k;
+      if (windows % 2 === 0)
+        this.#vocoder.read(input, this.#placeOf(k) - start, this.#placeOf(k + 1) - start);
+      const done = ((k * this.#hop) / this.#ratio - (to - before)) / glideFrames;
+      const share = k < this.#next ? 0 : smooth(max(0, min(1, done)));
+      this.#vocoder.go(k === this.#own, k === this.#next, k >= this.#next, share);
+    }
+    return windows;
+  }
+
+  /**
+   * Reads what has become whole of the stretched sound, in steps of the ratio.
+   * @param whole frame before which it is
+   * @param held frame of it that the held sound begins with
+   */
+  #readUpTo(whole: number, held: number, out: Float32Array): void {
+    const { from } = this.#stretch;
+    const [ratio, made] = [this.#ratio, this.#made];
+    const origin = from * ratio - this.#stretchedFrom;
+    const isThere = (n: number) =>
+      floor(origin + ratio * n) + movingTaps / 2 < whole - this.#stretchedFrom;
+    let end = min(out.length, ceil((whole - this.#stretchedFrom - origin) / ratio));
+    while (end > made && !isThere(end - 1)) end--;
+    if (end <= made) return;
+    const values = this.#sound.at - 8 * (held - this.#stretchedFrom);
+    transforms.readAlong(readingTable().at, values, origin, ratio, made, end, this.#read.at);
+    out.set(this.#read.singles.subarray(0, end - made), made);
+    this.#made = end;
+  }
 }
 
 const smooth = (x: number) => x * x * (3 - 2 * x);
 
-/** Reads `values` from `origin` on in steps of `ratio`. */
-function resampled(
-  values: Float64Array,
-  origin: number,
-  ratio: number,
-  count: number,
-): Float32Array {
-  const table = movingTable();
-  const out = new Float32Array(count);
-  // Held to what they are by their types: the compiler does not fold what is imported.
-  const phases: typeof movingPhases = 4096;
-  const taps: typeof movingTaps = 16;
-  for (let n = 0; n < count; n++) {
-    const place = origin + ratio * n;
-    const at = floor(place);
-    const row = (((place - at) * phases + 0.5) | 0) * taps;
-    const first = at - taps / 2 + 1;
-    let even = 0;
-    let odd = 0;
-    for (let k = 0; k < taps; k += 2) {
-      even += table[row + k] * values[first + k];
-      odd += table[row + k + 1] * values[first + k + 1];
-    }
-    out[n] = even + odd;
+let table: Room | null = null;
+
+/** What reads between values, where the loops of pads can read it. */
+function readingTable(): Room {
+  if (!table) {
+    const weights = movingTable();
+    table = openRoom(weights.length);
+    table.values.set(weights);
   }
-  return out;
-}
-
-/** A spectrum as it was sounded, and as it was a hop before. */
-interface Turned {
-  now: Float64Array;
-  before: Float64Array;
-}
-
-type Four<T> = readonly [T, T, T, T];
-
-function fourOf<T>(make: () => T): Four<T> {
-  return [make(), make(), make(), make()];
-}
-
-/** The spectra of one stretch, window by window; bins 0 to size/2, re and im interleaved. To be closed by whoever made it. */
-class Vocoder {
-  readonly #window: Float64Array;
-  readonly #fft: FourfoldFft;
-  /** Of two windows that follow each other, and of those a hop before each. */
-  readonly #read: Four<Room>;
-  readonly #spectra: readonly Float64Array[];
-  /** What is sounded: of four windows that follow each other, all of one transform. */
-  readonly #four: Four<Room>;
-  readonly #soundings: readonly Float64Array[];
-  #gone = 0;
-  #isBack = false;
-  /** Of the window at the place, of that a hop before it, and what is sounded of it. */
-  #here: Float64Array;
-  #earlier: Float64Array;
-  #sounded: Float64Array;
-  /** What is sounded: of this stretch, of the one that follows, each with what it was a hop ago, and what goes from one to the other. */
-  readonly #own: Turned;
-  readonly #next: Turned;
-  /** By which angle the following stretch is ahead, bin by bin: it goes on from window to window without a jump. */
-  readonly #apart: Float64Array;
-  readonly #power: Float64Array;
-
-  constructor(size: number, window: Float64Array) {
-    this.#window = window;
-    this.#fft = fourfoldFft(size);
-    const room = () => openRoom(size + 2);
-    this.#read = fourOf(room);
-    this.#four = fourOf(room);
-    // The memory has grown as far as it does here.
-    this.#spectra = this.#read.map(({ values }) => values);
-    this.#soundings = this.#four.map(({ values }) => values);
-    [this.#here, , this.#earlier] = this.#spectra;
-    [this.#sounded] = this.#soundings;
-    const spectrum = () => new Float64Array(size + 2);
-    this.#own = { now: spectrum(), before: spectrum() };
-    this.#next = { now: spectrum(), before: spectrum() };
-    this.#apart = new Float64Array(size / 2 + 1);
-    this.#power = new Float64Array(size / 2 + 1);
-  }
-
-  close(): void {
-    for (const room of [...this.#read, ...this.#four]) room.close();
-  }
-
-  /** Transforms the windows that begin at two places of the input, and those a hop before them. */
-  read(input: Float32Array, hop: number, one: number, other: number): void {
-    for (const [n, at] of [one, other, one - hop, other - hop].entries())
-      this.#fill(this.#fft.signal(n), input, at);
-    this.#fft.spectra(this.#read);
-  }
-
-  #fill(signal: Float32Array, input: Float32Array, at: number): void {
-    const window = this.#window;
-    const begin = min(window.length, max(0, -at));
-    const end = max(begin, min(window.length, input.length - at));
-    signal.fill(0, 0, begin);
-    for (let n = begin; n < end; n++) signal[n] = input[at + n] * window[n];
-    signal.fill(0, end);
-  }
-
-  /** One of the last four windows, `size` times as loud: the first is 0. */
-  sounded(n: number): Float32Array {
-    if (!this.#isBack) this.#fft.fromSpectra(this.#four);
-    this.#isBack = true;
-    return this.#fft.signal(n);
-  }
-
-  /**
-   * Goes on by one window.
-   * @param begins whether the stretch begins here; `follows` the next one
-   * @param gliding whether the next one has begun
-   * @param share how far the phases have gone over to its
-   */
-  go(begins: boolean, follows: boolean, gliding: boolean, share: number): void {
-    const which = this.#gone % 2;
-    this.#here = this.#spectra[which];
-    this.#earlier = this.#spectra[which + 2];
-    this.#sounded = this.#soundings[this.#gone++ % 4];
-    this.#isBack = false;
-    this.#weigh();
-    for (const turned of [this.#own, this.#next])
-      [turned.now, turned.before] = [turned.before, turned.now];
-    if (begins) this.#own.before.set(this.#earlier);
-    if (follows) {
-      this.#next.before.set(this.#earlier);
-      this.#apart.fill(0);
-    }
-    const bins = this.#power.length;
-    let peak = this.#peakFrom(2);
-    for (let from = 0; from < bins;) {
-      const following = peak >= bins - 3 ? bins - 1 : this.#peakFrom(peak + 1);
-      const to = this.#valleyBetween(peak, following);
-      this.#turn(this.#own, peak, from, to);
-      if (gliding) {
-        this.#turn(this.#next, peak, from, to);
-        this.#glide(peak, from, to, share, follows);
-      }
-      from = to;
-      peak = following;
-    }
-    if (!gliding) this.#sounded.set(this.#own.now);
-  }
-
-  #weigh(): void {
-    const here = this.#here;
-    const power = this.#power;
-    for (let bin = 0; bin < power.length; bin++) {
-      const re = here[2 * bin];
-      const im = here[2 * bin + 1];
-      power[bin] = re * re + im * im;
-    }
-  }
-
-  /** The next bin that is higher than two on either side. */
-  #peakFrom(from: number): number {
-    const power = this.#power;
-    const last = power.length - 1;
-    for (let bin = from; bin <= last - 2; bin++) {
-      const here = power[bin];
-      if (
-        here > power[bin - 1] &&
-        here >= power[bin + 1] &&
-        here > power[bin - 2] &&
-        here >= power[bin + 2]
-      )
-        return bin;
-    }
-    return last;
-  }
-
-  /** The bin after the lowest one between a peak and the next; the end, where there is none. */
-  #valleyBetween(peak: number, next: number): number {
-    const power = this.#power;
-    if (next >= power.length - 1) return power.length;
-    let lowest = peak + 1;
-    for (let bin = peak + 1; bin < next; bin++) if (power[bin] < power[lowest]) lowest = bin;
-    return lowest + 1;
-  }
-
-  /** Turns the bins of a peak by one angle: as far as it was turned a hop ago. */
-  #turn({ now, before }: Turned, peak: number, from: number, to: number): void {
-    const here = this.#here;
-    const earlier = this.#earlier;
-    let re = 0;
-    let im = 0;
-    let power = 0;
-    const last = this.#power.length - 1;
-    for (let bin = max(0, peak - 1); bin <= min(last, peak + 1); bin++) {
-      const k = 2 * bin;
-      re += before[k] * earlier[k] + before[k + 1] * earlier[k + 1];
-      im += before[k + 1] * earlier[k] - before[k] * earlier[k + 1];
-      power += earlier[k] * earlier[k] + earlier[k + 1] * earlier[k + 1];
-    }
-    const size = sqrt(re * re + im * im);
-    const fresh = !(size > 0) || power * onsetPower < this.#power[peak];
-    re = fresh ? 1 : re / size;
-    im = fresh ? 0 : im / size;
-    for (let bin = from; bin < to; bin++) {
-      const k = 2 * bin;
-      now[k] = here[k] * re - here[k + 1] * im;
-      now[k + 1] = here[k] * im + here[k + 1] * re;
-    }
-  }
-
-  /** Sounds the bins of a peak at a phase between that of this stretch and that of the next. */
-  #glide(peak: number, from: number, to: number, share: number, follows: boolean): void {
-    const own = this.#own.now;
-    const next = this.#next.now;
-    const k = 2 * peak;
-    const re = next[k] * own[k] + next[k + 1] * own[k + 1];
-    const im = next[k + 1] * own[k] - next[k] * own[k + 1];
-    let angle = atan2(im, re);
-    if (!follows) angle += 2 * PI * round((this.#apart[peak] - angle) / (2 * PI));
-    const c = cos(angle * share);
-    const s = sin(angle * share);
-    for (let bin = from; bin < to; bin++) {
-      const n = 2 * bin;
-      this.#apart[bin] = angle;
-      this.#sounded[n] = own[n] * c - own[n + 1] * s;
-      this.#sounded[n + 1] = own[n] * s + own[n + 1] * c;
-    }
-  }
+  return table;
 }
