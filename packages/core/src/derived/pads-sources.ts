@@ -39,11 +39,8 @@ export class PadsSources {
     const segment = this.#segments.get(name) ?? new Segment(this.#load, source, n * length, length);
     this.#segments.delete(name);
     this.#segments.set(name, segment);
-    for (const [oldest, other] of this.#segments) {
-      if (this.#segments.size === 1 || this.#segments.size * length <= mostKept) break;
-      this.#segments.delete(oldest);
-      void other.close();
-    }
+    if (this.#segments.size > 1 && this.#segments.size * length > mostKept)
+      for (const oldest of this.#segments.keys()) if (this.#segments.delete(oldest)) break;
     return segment;
   }
 }
@@ -56,7 +53,7 @@ class Segment {
   /** Of the take, from `start` on; nothing when all of it is made. */
   #input: Float32Array;
   #known = 0;
-  #tuner: PadsTuner | null;
+  readonly #tuner: PadsTuner;
   /** One piece after the other, whoever asks. */
   #going: Promise<unknown> = Promise.resolve();
 
@@ -76,27 +73,19 @@ class Segment {
   /** So many frames from one on, as far as there are any. */
   read(from: number, count: number): Promise<Float32Array> {
     const to = min(this.#out.length, from + count);
-    return this.#next(async () => {
+    const work = async () => {
       await this.#makeUpTo(to);
       return this.#out.slice(from, to);
-    });
-  }
-
-  /** Lets go of what it needs to go on, after whatever was asked for. */
-  close(): Promise<void> {
-    return this.#next(() => Promise.resolve(this.#end()));
-  }
-
-  #next<Done>(work: () => Promise<Done>): Promise<Done> {
+    };
     // What could not be had is tried again with the next block.
-    const done = this.#going.then(work, work);
+    const done = this.#going.then(work);
     this.#going = done.catch(() => {});
     return done;
   }
 
   async #makeUpTo(count: number): Promise<void> {
     const tuner = this.#tuner;
-    if (!tuner || tuner.made >= count) return;
+    if (tuner.made >= count) return;
     const needed = min(this.#input.length, tuner.needs(count) - this.#start);
     if (needed > this.#known) {
       const read = await this.#read(this.#start + this.#known, needed - this.#known);
@@ -104,12 +93,6 @@ class Segment {
       this.#known = needed;
     }
     tuner.make(count, this.#input, this.#start, this.#out);
-    if (tuner.made >= this.#out.length) this.#end();
-  }
-
-  #end(): void {
-    this.#tuner?.close();
-    this.#tuner = null;
-    this.#input = new Float32Array();
+    if (tuner.made >= this.#out.length) this.#input = new Float32Array();
   }
 }

@@ -1,7 +1,7 @@
 import { movingTable, movingTaps } from '../signal/sinc.ts';
 import { hannWindow, nextPowerOfTwo } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
-import { Vocoder, windowsAtOnce } from './vocoder.ts';
+import { leastRatio, Vocoder, VocoderRooms, windowsAtOnce } from './vocoder.ts';
 
 const { ceil, floor, max, min, round } = Math;
 
@@ -41,7 +41,7 @@ export function padsReach(rateHz: number, ratio: number): number {
  * take, `before` frames ahead of itself, and on its last `before` frames its phases glide to those that the next stretch, which has
  * begun by then, goes on with: each partial is off by less than a turn in that time.
  *
- * Its beginning is made before its end, and can be heard meanwhile. To be closed by whoever made it.
+ * Its beginning is made before its end, and can be heard meanwhile.
  */
 export class PadsTuner {
   readonly #stretch: PadsStretch;
@@ -58,13 +58,12 @@ export class PadsTuner {
   #k: number;
   /** Frames that are made. */
   #made = 0;
+  readonly #rooms: PadsRooms;
   readonly #vocoder: Vocoder;
-  readonly #back: Room;
   /** Of the stretched sound, what is not whole yet, and a little before it. */
-  readonly #sound: Room;
-  readonly #read: Room;
+  readonly #sound: Float64Array;
 
-  /** @param ratio of frequencies, 0.4 to 2.5 */
+  /** @param ratio of frequencies, `leastRatio` to 2.5 */
   constructor(stretch: PadsStretch, ratio: number, rateHz: number) {
     const size = padsWindow(rateHz);
     const hop = size / overlap;
@@ -79,16 +78,9 @@ export class PadsTuner {
     this.#next = first(to);
     this.#last = ceil((to * ratio + size / 2) / hop);
     this.#k = this.#own;
-    this.#vocoder = new Vocoder(size, hop, ceil(hop / ratio) + 1);
-    this.#back = openRoom(size);
-    this.#back.values.set(hannWindow(size).map((weight) => (weight * overlapGain) / size));
-    this.#sound = openRoom(soundBefore + (windowsAtOnce - 1) * hop + size);
-    this.#read = openRoom(ceil((windowsAtOnce * hop) / ratio / 2) + 1);
-  }
-
-  close(): void {
-    this.#vocoder.close();
-    for (const room of [this.#back, this.#sound, this.#read]) room.close();
+    this.#rooms = roomsOf(size);
+    this.#vocoder = new Vocoder(size, hop, this.#rooms.vocoder);
+    this.#sound = new Float64Array(soundFrames(size));
   }
 
   /** Frames that are made, from the stretch's first one on. */
@@ -116,18 +108,28 @@ export class PadsTuner {
    * @param out of the stretch
    */
   make(count: number, input: Float32Array, start: number, out: Float32Array): void {
-    while (this.#made < min(count, out.length) && this.#k <= this.#last) {
-      const windows = this.#goOn(input, start);
-      const [hop, half] = [this.#hop, this.#size / 2];
-      // Where phases only run ahead nothing is sounded yet.
-      if ((this.#k - 1) * hop + half <= this.#stretchedFrom) continue;
-      const at = this.#sound.at + 8 * soundBefore;
-      this.#vocoder.addTo(at, this.#back, windows);
-      this.#readUpTo(this.#k * hop - half, (this.#k - windows) * hop - half - soundBefore, out);
-      const sound = this.#sound.values;
-      sound.copyWithin(0, windows * hop);
-      sound.fill(0, sound.length - windows * hop);
-    }
+    if (this.#made >= min(count, out.length)) return;
+    const { sound } = this.#rooms;
+    this.#vocoder.enter();
+    sound.values.set(this.#sound);
+    while (this.#made < min(count, out.length) && this.#k <= this.#last)
+      this.#makeNext(input, start, out);
+    this.#sound.set(sound.values);
+    this.#vocoder.leave();
+  }
+
+  /** As much as becomes whole with the windows of one transform. */
+  #makeNext(input: Float32Array, start: number, out: Float32Array): void {
+    const { sound, back } = this.#rooms;
+    const [hop, half] = [this.#hop, this.#size / 2];
+    const windows = this.#goOn(input, start);
+    // Where phases only run ahead nothing is sounded yet.
+    if ((this.#k - 1) * hop + half <= this.#stretchedFrom) return;
+    this.#vocoder.addTo(sound.at + 8 * soundBefore, back, windows);
+    this.#readUpTo(this.#k * hop - half, (this.#k - windows) * hop - half - soundBefore, out);
+    const { values } = sound;
+    values.copyWithin(0, windows * hop);
+    values.fill(0, values.length - windows * hop);
   }
 
   /** Goes through the windows of one transform; says how many there were. */
@@ -160,23 +162,50 @@ export class PadsTuner {
     let end = min(out.length, ceil((whole - this.#stretchedFrom - origin) / ratio));
     while (end > made && !isThere(end - 1)) end--;
     if (end <= made) return;
-    const values = this.#sound.at - 8 * (held - this.#stretchedFrom);
-    transforms.readAlong(readingTable().at, values, origin, ratio, made, end, this.#read.at);
-    out.set(this.#read.singles.subarray(0, end - made), made);
+    const { sound, table, read } = this.#rooms;
+    const values = sound.at - 8 * (held - this.#stretchedFrom);
+    transforms.readAlong(table.at, values, origin, ratio, made, end, read.at);
+    out.set(read.singles.subarray(0, end - made), made);
     this.#made = end;
   }
 }
 
 const smooth = (x: number) => x * x * (3 - 2 * x);
 
+const soundFrames = (size: number) => soundBefore + ((windowsAtOnce - 1) * size) / overlap + size;
+
+/** What is worked in, as in `VocoderRooms`. */
+interface PadsRooms {
+  readonly vocoder: VocoderRooms;
+  /** The window through which what is sounded is added. */
+  readonly back: Room;
+  readonly sound: Room;
+  readonly read: Room;
+  /** What reads between values, where these loops can read it. */
+  readonly table: Room;
+}
+
+const kept = new Map<number, PadsRooms>();
 let table: Room | null = null;
 
-/** What reads between values, where the loops of pads can read it. */
-function readingTable(): Room {
+function roomsOf(size: number): PadsRooms {
+  const known = kept.get(size);
+  if (known) return known;
+  const hop = size / overlap;
+  const weights = movingTable();
   if (!table) {
-    const weights = movingTable();
     table = openRoom(weights.length);
     table.values.set(weights);
   }
-  return table;
+  const back = openRoom(size);
+  back.values.set(hannWindow(size).map((weight) => (weight * overlapGain) / size));
+  const rooms = {
+    vocoder: new VocoderRooms(size, hop),
+    back,
+    sound: openRoom(soundFrames(size)),
+    read: openRoom(ceil((windowsAtOnce * hop) / leastRatio / 2) + 1),
+    table,
+  };
+  kept.set(size, rooms);
+  return rooms;
 }
