@@ -1,3 +1,4 @@
+import { movingPhases, movingTaps } from './reading';
 import { floorOf, nearest } from './rounding';
 
 /** One value of a window's, as a single, as the signals of a transform are. */
@@ -168,16 +169,12 @@ export function addSignal(x: usize, signal: i32, window: usize, sound: usize, si
   }
 }
 
-/** Taps of what reads between values at any place, and phases of its table: see `signal/sinc.ts`. */
-const taps: i32 = 16;
-const phases: f64 = 4096;
-
 /** One value between others: the even and the odd taps each in a sum of their own. */
 function between(table: usize, values: usize, place: f64): f32 {
   const whole = floorOf(place);
-  const row = nearest(floorOf((place - whole) * phases + 0.5));
-  const weights = table + (usize(row * taps) << 3);
-  const x = values + (usize(nearest(whole) - taps / 2 + 1) << 3);
+  const row = nearest(floorOf((place - whole) * movingPhases + 0.5));
+  const weights = table + ((usize(row) * movingTaps) << 3);
+  const x = values + ((usize(nearest(whole)) - movingTaps / 2 + 1) << 3);
   let sum = f64x2.mul(v128.load(weights), v128.load(x));
   sum = f64x2.add(sum, f64x2.mul(v128.load(weights, 16), v128.load(x, 16)));
   sum = f64x2.add(sum, f64x2.mul(v128.load(weights, 32), v128.load(x, 32)));

@@ -10,8 +10,8 @@ function widen(singles: usize, doubles: usize, count: i32): void {
 }
 
 /** Taps of what reads between values at any place, and phases of its table: see `signal/sinc.ts`. */
-const movingTaps: usize = 16;
-const movingPhases: f64 = 4096;
+export const movingTaps: usize = 16;
+export const movingPhases: f64 = 4096;
 
 /**
  * Reads between values along a line: the frames `from` up to `to` of a quantum, at start + ratio · n − wander[n].

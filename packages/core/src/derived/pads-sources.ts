@@ -1,5 +1,5 @@
-import { blockFrames, framesReader, type BlockLoader, type ReadFrames } from '../sources/blocks.ts';
-import { PadsTuner, padsReach } from '../voices/pads.ts';
+import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
+import { PadsTuner } from '../voices/pads.ts';
 import type { MadeSource } from './made-source.ts';
 
 const { floor, log2, max, min, round } = Math;
@@ -47,52 +47,45 @@ export class PadsSources {
 
 /** Some seconds of a source, made from their beginning on. */
 class Segment {
-  readonly #read: ReadFrames;
   readonly #out: Float32Array;
-  readonly #start: number;
-  /** Of the take, from `start` on; nothing when all of it is made. */
-  #input: Float32Array;
-  #known = 0;
-  readonly #tuner: PadsTuner;
+  readonly #source: PadsSource;
+  readonly #load: BlockLoader;
+  /** None when all of it is made. */
+  #tuner: PadsTuner | null;
   /** One piece after the other, whoever asks. */
   #going: Promise<unknown> = Promise.resolve();
 
   constructor(load: BlockLoader, source: PadsSource, from: number, length: number) {
-    const { from: take, step, rateHz, frames } = source;
+    const { step, rateHz, frames } = source;
     const to = from + length;
     // Phases run ahead of a segment, and glide to those of the next at its end, over half as long.
-    const before = length / 2;
-    const reach = padsReach(rateHz, step.ratio);
-    this.#start = max(0, from - before - reach);
-    this.#input = new Float32Array(min(frames, to + reach) - this.#start);
-    this.#read = framesReader(take, load);
+    const stretch = { from, to, before: length / 2 };
     this.#out = new Float32Array(min(frames, to) - from);
-    this.#tuner = new PadsTuner({ from, to, before }, step.ratio, rateHz);
+    this.#source = source;
+    this.#load = load;
+    this.#tuner = new PadsTuner(stretch, step.ratio, rateHz);
   }
 
   /** So many frames from one on, as far as there are any. */
   read(from: number, count: number): Promise<Float32Array> {
     const to = min(this.#out.length, from + count);
-    const work = async () => {
+    const done = this.#going.then(async () => {
       await this.#makeUpTo(to);
       return this.#out.slice(from, to);
-    };
+    });
     // What could not be had is tried again with the next block.
-    const done = this.#going.then(work);
     this.#going = done.catch(() => {});
     return done;
   }
 
   async #makeUpTo(count: number): Promise<void> {
     const tuner = this.#tuner;
-    if (tuner.made >= count) return;
-    const needed = min(this.#input.length, tuner.needs(count) - this.#start);
-    if (needed > this.#known) {
-      const read = await this.#read(this.#start + this.#known, needed - this.#known);
-      this.#input.set(read, this.#known);
-      this.#known = needed;
-    }
-    tuner.make(count, this.#input, this.#start, this.#out);
-    if (tuner.made >= this.#out.length) this.#input = new Float32Array();
+    if (!tuner || tuner.made >= count) return;
+    const { from: take, frames } = this.#source;
+    const start = max(0, tuner.readsFrom);
+    const end = min(frames, tuner.needs(count));
+    const input = await framesReader(take, this.#load)(start, max(0, end - start));
+    tuner.make(count, input, start, this.#out);
+    if (tuner.made >= this.#out.length) this.#tuner = null;
   }
 }

@@ -3,7 +3,14 @@ import fc from 'fast-check';
 import { bytesInMemory } from '../formats/byte-source.ts';
 import { readWavLayout } from '../formats/wav-read.ts';
 import { wavFile } from '../formats/wav-write.ts';
-import { blockFrames, blockRange, BlockStore, ensureBlocks, type PcmSource } from './blocks.ts';
+import {
+  blockFrames,
+  blockRange,
+  BlockStore,
+  ensureBlocks,
+  framesReader,
+  type PcmSource,
+} from './blocks.ts';
 import { readWavBlock, readWavChannels } from './wav-blocks.ts';
 
 const frames = 2 * blockFrames + 1234;
@@ -85,4 +92,18 @@ test('a file read block by block is the file', async () => {
   if (!layout.ok) throw new Error(layout.error.sentence);
   expect(await readWavBlock(bytes, layout.value, 1, 1)).toEqual(right.subarray(blockFrames));
   expect(await readWavChannels(bytes, layout.value)).toEqual([left, right]);
+});
+
+test('who reads frames asks again for what could not be had, and only for that', async () => {
+  const asked: number[] = [];
+  let failing = true;
+  const read = framesReader(source, (_, index) => {
+    asked.push(index);
+    return failing && index === 1 ? Promise.reject(new Error('out of reach')) : load(_, index);
+  });
+  const both = [blockFrames - 2, 4] as const;
+  await expect(read(...both)).rejects.toThrow('out of reach');
+  failing = false;
+  expect(await read(...both)).toEqual(signal.subarray(blockFrames - 2, blockFrames + 2));
+  expect(asked).toEqual([0, 1, 1]);
 });

@@ -10,7 +10,7 @@ import { seededHash } from '../signal/random.ts';
 import { RealFft } from '../signal/spectrum.ts';
 import { transforms } from '../signal/transforms.ts';
 import { blockFrames } from '../sources/blocks.ts';
-import { PadsTuner, padsReach, padsWindow } from './pads.ts';
+import { PadsTuner, padsWindow } from './pads.ts';
 import { newVoice } from './voice.ts';
 
 const { sin, cos, PI, sqrt, log10, max, abs, hypot, min, round } = Math;
@@ -172,6 +172,7 @@ describe('pads', () => {
         for (const count of [...pieces, length]) {
           const wanted = min(length, tuner.made + count);
           const known = sound.slice();
+          known.fill(NaN, 0, max(0, tuner.readsFrom));
           known.fill(NaN, max(0, tuner.needs(wanted)));
           tuner.make(wanted, known, 0, apart);
           // Another one goes on in the same rooms meanwhile.
@@ -183,6 +184,12 @@ describe('pads', () => {
       }),
       { numRuns: 60 },
     );
+  });
+
+  test('there is room for no ratio that is lower than any that can be set', () => {
+    const stretch = { from: 0, to: rate, before: 0 };
+    expect(() => new PadsTuner(stretch, 0.39, rate)).toThrow(RangeError);
+    expect(() => new PadsTuner(stretch, NaN, rate)).toThrow(RangeError);
   });
 
   test('what could not be had is tried again, and what is let go of is used again', async () => {
@@ -224,7 +231,6 @@ describe('pads', () => {
       const made = tuned(sound, cents, 2);
       expect(made.every(Number.isFinite)).toBe(true);
       expect(tuned(new Float32Array(rate), cents, 1).every((value) => value === 0)).toBe(true);
-      expect(padsReach(rate, 2 ** (cents / 1200))).toBeGreaterThan(rate / 3);
     }
   });
 

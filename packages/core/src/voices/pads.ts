@@ -25,12 +25,6 @@ export interface PadsStretch {
   readonly before: number;
 }
 
-/** How far outside a stretch it is read, in frames. */
-export function padsReach(rateHz: number, ratio: number): number {
-  const size = padsWindow(rateHz);
-  return ceil((size + movingTaps) * (1 + 1 / min(1, ratio)));
-}
-
 /**
  * Tunes steady sounds of many tones: a phase vocoder whose peaks are kept whole (identity phase locking, Laroche and Dolson, "Improved
  * phase vocoder time-scale modification of audio", 1999), which stretches by the ratio, and a reading that is as much faster. By how
@@ -65,6 +59,8 @@ export class PadsTuner {
 
   /** @param ratio of frequencies, `leastRatio` to 2.5 */
   constructor(stretch: PadsStretch, ratio: number, rateHz: number) {
+    // There is room for no slower one.
+    if (!(ratio >= leastRatio)) throw new RangeError(`Pads are tuned by ${leastRatio} at least.`);
     const size = padsWindow(rateHz);
     const hop = size / overlap;
     const { from, to, before } = stretch;
@@ -86,6 +82,11 @@ export class PadsTuner {
   /** Frames that are made, from the stretch's first one on. */
   get made(): number {
     return this.#made;
+  }
+
+  /** The frame of the take from which on it is still to be read. */
+  get readsFrom(): number {
+    return this.#placeOf(this.#k) - this.#hop;
   }
 
   /** The frame of the take up to which it must be known before so many frames can be made. */
