@@ -4,10 +4,11 @@ import '@fontsource/source-code-pro/400.css';
 import '@fontsource/source-code-pro/500.css';
 import './styles/theme.scss';
 import './controls/controls.scss';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { lazy, StrictMode, Suspense, type ReactNode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Link, RouterProvider } from 'react-router';
+import { createQueries } from './api/queries.ts';
 import { Boundary } from './controls/Boundary.tsx';
 import { NoticeBoard } from './controls/NoticeBoard.tsx';
 import { places } from './frame/places.ts';
@@ -43,9 +44,7 @@ const song = (
   </Fetched>
 );
 
-const queries = new QueryClient({
-  defaultOptions: { queries: { retry: 2, retryDelay: 500, refetchOnWindowFocus: true } },
-});
+const queries = createQueries();
 
 function NoSuchPlace() {
   return (

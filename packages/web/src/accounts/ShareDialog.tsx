@@ -53,7 +53,7 @@ export function ShareDialog({ songId, own, onClose }: Props) {
       <Modal.Body>
         {shares.isPending && (
           <p className="quiet">
-            <Spinner size="sm" /> Looking …
+            <Spinner as="span" size="sm" /> Looking …
           </p>
         )}
         {shares.data?.length === 0 && <p className="quiet">Nobody but its owner.</p>}

@@ -19,7 +19,9 @@ export function SignIn({ because, onSignedIn }: Props) {
   const [password, setPassword] = useState('');
   const signing = useMutation({
     mutationFn: () => signIn(name.trim(), password),
-    onSuccess: (session) => {
+    onSuccess: async (session) => {
+      // What was asked for before may still be refused, and would be taken for an answer to now.
+      await queries.cancelQueries();
       queries.setQueryData(sessionKey, session);
       void queries.invalidateQueries();
       onSignedIn?.();

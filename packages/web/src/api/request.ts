@@ -32,6 +32,13 @@ export class Refused extends FailureError {
   }
 }
 
+/** Whether a later try may bring what this one did not: the server is gone, or has no room just now. */
+export function mayPass(error: unknown): boolean {
+  if (error instanceof ServerLost) return true;
+  if (!(error instanceof Refused)) return false;
+  return error.status === 408 || error.status === 429 || error.status >= 500;
+}
+
 /**
  * Asks the server. What it answers is looked at before it is believed.
  * @param shape of the answer; null where there is none

@@ -49,7 +49,7 @@ export function SongPage() {
     <main className="songs-page">
       {failure === null ? (
         <p className="quiet">
-          <Spinner size="sm" /> Opening the song …
+          <Spinner as="span" size="sm" /> Opening the song …
         </p>
       ) : failure instanceof Refused && failure.status === 401 ? (
         <>

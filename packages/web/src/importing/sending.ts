@@ -1,6 +1,6 @@
 import type { Recording } from '@pannet/core/song/song';
 import { uploadOriginal, uploadRecording } from '../api/recordings.ts';
-import { Refused, sentenceOf, ServerLost } from '../api/request.ts';
+import { mayPass, Refused, sentenceOf } from '../api/request.ts';
 
 export interface ToSend {
   readonly recording: Recording;
@@ -15,13 +15,6 @@ type Tell = (share: number, because?: string) => void;
 
 const firstWaitMs = 1000;
 const longestWaitMs = 10_000;
-
-/** What a later try may bring: the server is gone, has no room just now, or wants to know who asks. */
-function mayPass(error: unknown): boolean {
-  if (error instanceof ServerLost) return true;
-  if (!(error instanceof Refused)) return false;
-  return [401, 408, 429].includes(error.status) || error.status >= 500;
-}
 
 const changed = 'it was changed or moved while it was sent.';
 
@@ -61,10 +54,11 @@ export async function sendRecording(
       if (hash !== recording.hash) throw new Error(changed);
       return;
     } catch (error) {
-      if (!mayPass(error)) throw error;
+      const signedOutNow = error instanceof Refused && error.status === 401;
+      if (!signedOutNow && !mayPass(error)) throw error;
       // A file that is gone from where it was looks like a server that is.
       if (!(await isReadable(wav)) || !(await isReadable(file))) throw new Error(changed);
-      if (error instanceof Refused && error.status === 401) signedOut();
+      if (signedOutNow) signedOut();
       tell(sent / all, sentenceOf(error));
       await pause(wait, signal);
     }

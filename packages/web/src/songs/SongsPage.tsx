@@ -84,7 +84,7 @@ export function SongsPage() {
         </header>
         {songs.isPending && (
           <p className="quiet">
-            <Spinner size="sm" /> Looking for songs …
+            <Spinner as="span" size="sm" /> Looking for songs …
           </p>
         )}
         {songs.isError && (
