@@ -25,6 +25,8 @@ function serverWithAccounts() {
     const what = `${init?.method} ${path as string}`;
     asked.push(what);
     if (what === 'POST /api/session') name = 'olaf';
+    if (what === 'DELETE /api/session') name = null;
+    if (what === 'DELETE /api/session') return answer(204, undefined);
     if (what.endsWith('/api/session')) return answer(200, { accounts: true, name });
     if (what !== 'GET /api/songs') return answer(404, {});
     const then = name;
@@ -68,4 +70,14 @@ test('what was refused is not asked for again by itself', async () => {
   await screen.findByLabelText('Name');
   await new Promise((resolve) => setTimeout(resolve, 700));
   expect(asked.filter((each) => each === 'GET /api/songs')).toHaveLength(1);
+});
+
+test('signing out asks to sign in again', async () => {
+  const { letGo } = serverWithAccounts();
+  letGo();
+  show();
+  await signIn();
+  fireEvent.click(screen.getByRole('button', { name: 'Sign out' }));
+  await screen.findByLabelText('Password');
+  expect(screen.queryByText(/There is no song yet/)).toBeNull();
 });
