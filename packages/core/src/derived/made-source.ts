@@ -38,7 +38,12 @@ export type MakingStep =
   | { readonly kind: 'tone'; readonly tone: Tone; readonly ratio: number }
   | { readonly kind: 'response'; readonly response: Response }
   /** Moved by a frequency ratio, in time to the frame. */
-  | { readonly kind: 'pads'; readonly ratio: number }
+  | {
+      readonly kind: 'pads';
+      readonly ratio: number;
+      /** The block of it at which its phases begin anew, where it is wanted at once and for a moment only. */
+      readonly anewAt?: number;
+    }
   /** Not sound but a gain from 0 to 1: how far the width is open. */
   | { readonly kind: 'opening'; readonly opening: Opening };
 
@@ -74,12 +79,17 @@ export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): M
   };
 }
 
-/** What belongs to an amp chain comes in short blocks, unless what it is heard through rings on longer than they are. */
+/**
+ * What belongs to an amp chain comes in short blocks, unless what it is heard through rings on longer than they are; so does what is wanted at
+ * once.
+ */
 function isMadeShort(step: MakingStep): boolean {
   switch (step.kind) {
     case 'drive':
     case 'body':
       return true;
+    case 'pads':
+      return step.anewAt !== undefined;
     case 'cabinet':
       return 'kind' in step.cabinet || step.cabinet.impulse.frames <= shortBlockFrames;
     default:
@@ -95,4 +105,13 @@ function hashOf(text: string): string {
 
 export function isMade(source: PcmSource): source is MadeSource {
   return 'step' in source;
+}
+
+/** A source tuned as pads are. */
+export type PadsSource = MadeSource & {
+  readonly step: Extract<MakingStep, { readonly kind: 'pads' }>;
+};
+
+export function isPads(source: PcmSource): source is PadsSource {
+  return isMade(source) && source.step.kind === 'pads';
 }

@@ -26,8 +26,8 @@ import { responseAt, responseHalf, type Response } from '../voices/response.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections } from '../voices/tone.ts';
 import { wear, wornReach } from '../voices/worn.ts';
-import { isMade, type MadeSource, type MakingStep } from './made-source.ts';
-import { PadsSources, type PadsSource } from './pads-sources.ts';
+import { isMade, isPads, type MadeSource, type MakingStep } from './made-source.ts';
+import { PadsSources } from './pads-sources.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { min, max, ceil, floor, log2 } = Math;
@@ -244,10 +244,6 @@ const mostHeardAgain = 8;
 function isShortBody(source: RunningSource): source is RunningSource & { readonly step: BodyStep } {
   const { step, rateHz } = source;
   return step.kind === 'body' && stepMemory(step, rateHz) <= mostHeardAgain * blockFrames;
-}
-
-function isPads(source: MadeSource): source is PadsSource {
-  return source.step.kind === 'pads';
 }
 
 /** Whether a step remembers so long that it runs on from block to block. */

@@ -1,15 +1,33 @@
-import { blockFrames, framesReader, type BlockLoader } from '../sources/blocks.ts';
-import { PadsTuner } from '../voices/pads.ts';
-import type { MadeSource } from './made-source.ts';
+import {
+  blockFrames,
+  blockLength,
+  framesReader,
+  shortBlockFrames,
+  type BlockLoader,
+} from '../sources/blocks.ts';
+import { PadsTuner, padsWindow, type PadsStretch } from '../voices/pads.ts';
+import type { PadsSource } from './made-source.ts';
 
 const { floor, log2, max, min, round } = Math;
 
-/** A source tuned as pads are. */
-export type PadsSource = MadeSource & { readonly step: { readonly kind: 'pads' } };
-
-/** So many blocks are made at once: some eleven seconds at every rate, so that phases have the same time to glide. */
+/** So many frames are made at once: some eleven seconds at every rate, so that phases have the same time to glide. */
 export function padsSegment(rateHz: number): number {
-  return 2 ** max(1, round(log2((16 * rateHz) / 48_000)));
+  return blockFrames * 2 ** max(1, round(log2((16 * rateHz) / 48_000)));
+}
+
+/** Segments of what begins anew are as much shorter: wherever it is asked for, the beginning of one is near. */
+const anewShorter = 8;
+
+/** The segment that a block of a source lies in. */
+function stretchOf({ step, rateHz }: PadsSource, start: number): PadsStretch {
+  const { anewAt } = step;
+  const usual = padsSegment(rateHz);
+  const length = anewAt === undefined ? usual : usual / anewShorter;
+  const origin = (anewAt ?? 0) * shortBlockFrames;
+  const from = origin + floor((start - origin) / length) * length;
+  // Phases run ahead of a segment, and glide to those of the next at its end, over half as long; anew, only until all windows are there.
+  const before = anewAt === undefined ? length / 2 : padsWindow(rateHz) / 2;
+  return { from, to: from + length, before, glide: before };
 }
 
 /** So many values of segments are kept, since their blocks are asked for one after the other: 64 MiB. */
@@ -28,18 +46,18 @@ export class PadsSources {
   }
 
   async make(source: PadsSource, index: number): Promise<Float32Array> {
-    const blocks = padsSegment(source.rateHz);
-    const n = floor(index / blocks);
-    const segment = this.#segment(source, n, blocks * blockFrames);
-    return segment.read((index - n * blocks) * blockFrames, blockFrames);
+    const length = blockLength(source);
+    const stretch = stretchOf(source, index * length);
+    const segment = this.#segment(source, stretch);
+    return segment.read(index * length - stretch.from, length);
   }
 
-  #segment(source: PadsSource, n: number, length: number): Segment {
-    const name = `${source.key}/${n}`;
-    const segment = this.#segments.get(name) ?? new Segment(this.#load, source, n * length, length);
+  #segment(source: PadsSource, stretch: PadsStretch): Segment {
+    const name = `${source.key}/${stretch.from}`;
+    const segment = this.#segments.get(name) ?? new Segment(this.#load, source, stretch);
     this.#segments.delete(name);
     this.#segments.set(name, segment);
-    if (this.#segments.size > 1 && this.#segments.size * length > mostKept)
+    if (this.#segments.size > 1 && this.#segments.size * padsSegment(source.rateHz) > mostKept)
       for (const oldest of this.#segments.keys()) if (this.#segments.delete(oldest)) break;
     return segment;
   }
@@ -55,15 +73,11 @@ class Segment {
   /** One piece after the other, whoever asks. */
   #going: Promise<unknown> = Promise.resolve();
 
-  constructor(load: BlockLoader, source: PadsSource, from: number, length: number) {
-    const { step, rateHz, frames } = source;
-    const to = from + length;
-    // Phases run ahead of a segment, and glide to those of the next at its end, over half as long.
-    const stretch = { from, to, before: length / 2 };
-    this.#out = new Float32Array(min(frames, to) - from);
+  constructor(load: BlockLoader, source: PadsSource, stretch: PadsStretch) {
+    this.#out = new Float32Array(min(source.frames, stretch.to) - stretch.from);
     this.#source = source;
     this.#load = load;
-    this.#tuner = new PadsTuner(stretch, step.ratio, rateHz);
+    this.#tuner = new PadsTuner(stretch, source.step.ratio, source.rateHz);
   }
 
   /** So many frames from one on, as far as there are any. */

@@ -1,15 +1,15 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { madeSource } from '../derived/made-source.ts';
+import { madeSource, type PadsSource } from '../derived/made-source.ts';
 import { makingLoader } from '../derived/making.ts';
-import { PadsSources, padsSegment, type PadsSource } from '../derived/pads-sources.ts';
+import { PadsSources, padsSegment } from '../derived/pads-sources.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
 import { seededHash } from '../signal/random.ts';
 import { RealFft } from '../signal/spectrum.ts';
 import { transforms } from '../signal/transforms.ts';
-import { blockFrames } from '../sources/blocks.ts';
+import { blockFrames, shortBlockFrames } from '../sources/blocks.ts';
 import { PadsTuner, padsWindow } from './pads.ts';
 import { newVoice } from './voice.ts';
 
@@ -17,9 +17,9 @@ const { sin, cos, PI, sqrt, log10, max, abs, hypot, min, round } = Math;
 
 const rate = 48_000;
 
-/** Energy beside these partials, more than 3 Hz from each, in dB of the whole; by a window whose own sides lie 92 dB down (Harris 1978). */
-function besideDb(samples: Float32Array, partials: readonly number[]): number {
-  const size = 131_072;
+/** Energy beside these partials, more than 3 Hz from each or what the window is wide, in dB of the whole; by a window whose own sides lie 92 dB down (Harris 1978). */
+function besideDb(samples: Float32Array, partials: readonly number[], size = 131_072): number {
+  const near = max(3, (4.2 * rate) / size);
   const windowed = Float64Array.from({ length: size }, (_, n) => {
     const turn = (2 * PI * n) / size;
     const weight =
@@ -34,13 +34,18 @@ function besideDb(samples: Float32Array, partials: readonly number[]): number {
     const power = spectrum[2 * bin] ** 2 + spectrum[2 * bin + 1] ** 2;
     whole += power;
     const hz = (bin * rate) / size;
-    if (partials.every((place) => abs(hz - place) > 3)) beside += power;
+    if (partials.every((place) => abs(hz - place) > near)) beside += power;
   }
   return 10 * log10(beside / whole);
 }
 
 function tuned(samples: Float32Array, cents: number, seconds: number, before = 5): Float32Array {
-  const stretch = { from: 0, to: seconds * rate, before: before * rate };
+  const stretch = {
+    from: 0,
+    to: seconds * rate,
+    before: before * rate,
+    glide: before * rate,
+  };
   const tuner = new PadsTuner(stretch, 2 ** (cents / 1200), rate);
   const made = new Float32Array(seconds * rate);
   tuner.make(made.length, samples, 0, made);
@@ -145,7 +150,7 @@ describe('pads', () => {
   test.each([8000, 44_100, 48_000, 96_000, 192_000])(
     'at %d Hz phases have four seconds and more to glide, as at any other rate',
     (rateHz) => {
-      const seconds = (padsSegment(rateHz) * blockFrames) / rateHz;
+      const seconds = padsSegment(rateHz) / rateHz;
       expect(seconds / 2 - (2 * padsWindow(rateHz)) / rateHz).toBeGreaterThan(3.5);
       expect(seconds).toBeLessThan(17);
     },
@@ -158,11 +163,12 @@ describe('pads', () => {
       from: fc.integer({ min: 0, max: 9000 }),
       length: fc.integer({ min: 1, max: 7000 }),
       before: fc.integer({ min: 0, max: 9000 }),
+      glide: fc.integer({ min: 0, max: 9000 }),
       pieces: fc.array(fc.integer({ min: 1, max: 4000 }), { maxLength: 6 }),
     });
     fc.assert(
-      fc.property(any, ({ cents, from, length, before, pieces }) => {
-        const stretch = { from, to: from + length, before };
+      fc.property(any, ({ cents, from, length, before, glide, pieces }) => {
+        const stretch = { from, to: from + length, before, glide };
         const ratio = 2 ** (cents / 1200);
         const [whole, apart] = [new Float32Array(length), new Float32Array(length)];
         const once = new PadsTuner(stretch, ratio, 8000);
@@ -187,10 +193,45 @@ describe('pads', () => {
   });
 
   test('there is room for no ratio that is lower than any that can be set', () => {
-    const stretch = { from: 0, to: rate, before: 0 };
+    const stretch = { from: 0, to: rate, before: 0, glide: 0 };
     expect(() => new PadsTuner(stretch, 0.39, rate)).toThrow(RangeError);
     expect(() => new PadsTuner(stretch, NaN, rate)).toThrow(RangeError);
   });
+
+  test.each([-50, 7])(
+    'what begins anew is tuned by %d cents from there on, and soon',
+    async (cents) => {
+      const hz = 440;
+      const sound = sine(hz, -6, 60, rate);
+      const ratio = 2 ** (cents / 1200);
+      const asked = new Set<number>();
+      const load = (_: unknown, index: number) => {
+        asked.add(index);
+        return Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames));
+      };
+      const anewAt = 201;
+      const raw = { key: 'raw', frames: sound.length };
+      const source = madeSource(raw, { kind: 'pads', ratio, anewAt }, rate);
+      expect(source.key).not.toBe(madeSource(raw, { kind: 'pads', ratio }, rate).key);
+      const make = makingLoader(load);
+      const first = await make(source, anewAt);
+      expect(first).toHaveLength(shortBlockFrames);
+      // A second of the take round it, no more.
+      expect(asked.size).toBeLessThan(4);
+      // Whole from its first frame on, and the same whichever was asked for first, also before it and at its end.
+      const last = Math.ceil(sound.length / shortBlockFrames) - 1;
+      const others = makingLoader(load);
+      for (const index of [last, 0, anewAt - 1, anewAt + 17, anewAt + 1, anewAt])
+        expect((await others(source, index)).every(Number.isFinite)).toBe(true);
+      expect(await others(source, anewAt)).toEqual(first);
+      const heard = new Float32Array(4 * shortBlockFrames);
+      for (let n = 0; n < 4; n++) heard.set(await make(source, anewAt + n), n * shortBlockFrames);
+      expect(besideDb(heard, [hz * ratio], 32_768)).toBeLessThan(-75);
+      const rms = (from: number) =>
+        Math.sqrt(heard.subarray(from, from + 4096).reduce((sum, x) => sum + x * x, 0) / 4096);
+      expect(abs(20 * log10(rms(0) / rms(3 * shortBlockFrames)))).toBeLessThan(0.05);
+    },
+  );
 
   test('what could not be had is tried again, and what is let go of is used again', async () => {
     const seconds = 120;
@@ -209,9 +250,11 @@ describe('pads', () => {
     const pads = new PadsSources(load);
     const first = await pads.make(sourceOf(0), 0);
     failing = true;
-    await expect(pads.make(sourceOf(0), padsSegment(8000))).rejects.toThrow('out of reach');
+    await expect(pads.make(sourceOf(0), padsSegment(8000) / blockFrames)).rejects.toThrow(
+      'out of reach',
+    );
     failing = false;
-    const later = await pads.make(sourceOf(0), padsSegment(8000));
+    const later = await pads.make(sourceOf(0), padsSegment(8000) / blockFrames);
     expect(later.every(Number.isFinite)).toBe(true);
     // Of many takes the beginning of a segment each, which nobody goes on with: no more memory than those that are kept.
     const makeMany = async (from: number) => {

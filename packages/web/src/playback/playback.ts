@@ -2,7 +2,7 @@ import { outputParameters } from '@pannet/core/parameters/tables';
 import { db, dbToGain } from '@pannet/core/quantities/units';
 import { compile } from '@pannet/core/rendering/compile';
 import { plainMonitoring, type Monitoring } from '@pannet/core/rendering/monitor';
-import type { RenderPlan } from '@pannet/core/rendering/plan';
+import type { PlanGraph, RenderPlan } from '@pannet/core/rendering/plan';
 import { PlanSender } from '@pannet/core/rendering/plan-change';
 import type { Loop } from '@pannet/core/rendering/player';
 import { spliceNeeds, type SpliceNeed } from '@pannet/core/derived/splice-library';
@@ -22,6 +22,7 @@ import type {
 } from './messages.ts';
 import { AudioHost, handPort } from './audio-host.ts';
 import { SpliceCache, type KnownSplices } from './known-splices.ts';
+import { PadsFirst } from './pads-first.ts';
 import { Responses } from './responses.ts';
 import { ToldSources } from './told-sources.ts';
 import workletUrl from './player.worklet.ts?worker&url';
@@ -109,6 +110,9 @@ export class Playback {
   #plan: RenderPlan | null = null;
   /** Of what is heard: the same one, but where voices are heard alone. */
   #heard: RenderPlan | null = null;
+  /** The same, with what stands in for a moment. */
+  #sounding: PlanGraph | null = null;
+  readonly #padsFirst = new PadsFirst(() => this.#sound());
   #sender = new PlanSender();
   #planWaits = false;
   /** What the feeder was told of. */
@@ -158,13 +162,21 @@ export class Playback {
         ? this.#plan
         : compile(heard, this.#splices, this.#heard, this.responses);
     this.responses.want(this.#song);
-    const told = this.#told.change(this.#heard, this.#song.recordings);
-    if (told) this.#tellFeeder(told);
     const needs = spliceNeeds(this.#song);
     const forgotten = this.#splices.trim(new Set(needs.map(({ key }) => key)));
     for (const key of forgotten) this.#asked.delete(key);
     if (forgotten.length > 0) this.#tellSplicer({ kind: 'forget', keys: forgotten });
     this.#refine(needs);
+    this.#sound();
+  }
+
+  /** Has the feeder make what is to be heard, and the worklet go over to it. */
+  #sound(): void {
+    if (!this.#song || !this.#heard) return;
+    const { state, frame } = this.store.getState();
+    this.#sounding = this.#padsFirst.of(this.#heard, state === 'playing' ? frame : null);
+    const told = this.#told.change(this.#sounding, this.#song.recordings);
+    if (told) this.#tellFeeder(told);
     this.#tellPlan();
   }
 
@@ -179,9 +191,9 @@ export class Playback {
   }
 
   #sendPlan(): void {
-    if (!this.#node || !this.#heard) return;
+    if (!this.#node || !this.#sounding) return;
     const { monitoring } = this.store.getState();
-    this.#tell({ kind: 'plan', change: this.#sender.change(this.#heard), monitoring });
+    this.#tell({ kind: 'plan', change: this.#sender.change(this.#sounding), monitoring });
   }
 
   /** Asks for the splices that are not planned, or only round where it played. */
@@ -431,6 +443,7 @@ export class Playback {
     this.#feeder.terminate();
     this.#splicer.terminate();
     this.responses.close();
+    this.#padsFirst.close();
     this.#closeHost();
   }
 }

@@ -1,0 +1,88 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { neutralImage } from '../image/image.ts';
+import { sine } from '../measurement/signals.fixture.ts';
+import { newVoice, type Voice } from '../voices/voice.ts';
+import { voiceParameters } from '../parameters/tables.ts';
+import { shortBlockFrames } from '../sources/blocks.ts';
+import { compile } from './compile.ts';
+import { memorySong } from './memory.fixture.ts';
+import { renderStretch } from './offline.ts';
+import { anewFor, padsKeys, withPadsAnew } from './pads-anew.ts';
+import { planReach, planSources, roots } from './plan.ts';
+
+const rate = 48_000;
+const { floor, sqrt, log10, abs, max } = Math;
+
+function padsVoice(id: string, cents: number, delayMs = 0): Voice {
+  const tuner = { cents, kind: 'pads' } as const;
+  return newVoice(id, id, { tuner, delay: { value: delayMs, unit: 'ms' } });
+}
+
+function songOf(voices: readonly Voice[]) {
+  const image = { ...neutralImage(), voices };
+  return memorySong([sine(330, -12, 12, rate)], rate, image);
+}
+
+describe('pads that begin anew', () => {
+  test('only pads of which it is said do, and all else of a plan is as it was', () => {
+    const { song } = songOf([newVoice('dry', 'dry'), padsVoice('a', 9), padsVoice('b', -9)]);
+    const plan = compile(song, new Map());
+    const keys = [...padsKeys(plan)];
+    expect(keys).toHaveLength(2);
+    expect(withPadsAnew(plan, new Map())).toBe(plan);
+    const anew = withPadsAnew(plan, new Map([[keys[0], 7]]));
+    const changed = anew.nodes.filter((node, n) => node !== plan.nodes[n]);
+    expect(changed.length).toBeGreaterThan(0);
+    const [before, after] = [plan, anew].map((one) => planSources(one).map(({ key }) => key));
+    expect(after).toHaveLength(before.length);
+    expect(after.filter((key) => !before.includes(key))).toHaveLength(1);
+    expect(after).toContain(keys[1]);
+  });
+
+  test('wherever it plays and however late a voice is, they begin before what is read of them', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 12 * rate }),
+        fc.double({ ...voiceParameters.delayMs, noNaN: true }),
+        (frame, delayMs) => {
+          const plan = compile(songOf([padsVoice('a', 9, delayMs)]).song, new Map());
+          const { behind } = planReach(plan, roots.heard);
+          const begins = anewFor(plan, frame) * shortBlockFrames;
+          expect(begins).toBeLessThanOrEqual(max(0, frame - behind));
+          expect(begins).toBeGreaterThan(frame - behind - shortBlockFrames);
+        },
+      ),
+      { numRuns: 50 },
+    );
+  });
+
+  test('they sound as loud and as high as those that have run for long', async () => {
+    const { song, load } = songOf([padsVoice('a', 30)]);
+    const plan = compile(song, new Map());
+    // Far from where phases glide to those of the next segment.
+    const from = 2 * rate;
+    const places = new Map([...padsKeys(plan)].map((key) => [key, anewFor(plan, from)]));
+    const [long, anew] = await Promise.all(
+      [plan, withPadsAnew(plan, places)].map(async (one) => {
+        const { left } = await renderStretch(one, 'p0', load, from, from + rate);
+        return left;
+      }),
+    );
+    const power = (sound: Float32Array, hz: number) => {
+      let [re, im, whole] = [0, 0, 0];
+      for (const [n, value] of sound.entries()) {
+        re += value * Math.cos((2 * Math.PI * hz * n) / rate);
+        im += value * Math.sin((2 * Math.PI * hz * n) / rate);
+        whole += value * value;
+      }
+      return { tone: sqrt(re * re + im * im), whole };
+    };
+    const hz = 330 * 2 ** (30 / 1200);
+    const [a, b] = [power(long, hz), power(anew, hz)];
+    expect(abs(20 * log10(a.tone / b.tone))).toBeLessThan(0.05);
+    expect(abs(10 * log10(a.whole / b.whole))).toBeLessThan(0.05);
+    // Nothing but the phase is another one.
+    expect(floor(1000 * abs(long[100] - anew[100]))).toBeGreaterThan(0);
+  });
+});

@@ -1,0 +1,48 @@
+import { anewFor, padsKeys, withPadsAnew } from '@pannet/core/rendering/pads-anew';
+import type { PlanGraph } from '@pannet/core/rendering/plan';
+
+/** What is exported takes the place of what was heard first when a tuning has stood for so long. */
+const standsMs = 250;
+
+/**
+ * Pads take some time before they can be heard as they are exported. While it plays, those of a new tuning begin anew where it plays, so that they are
+ * heard at once; a moment later the plan is told as it is.
+ */
+export class PadsFirst {
+  readonly #stood: () => void;
+  /** In the plan before. */
+  #known: ReadonlySet<string> = new Set();
+  /** Where those begin that are not to be heard as they are yet. */
+  readonly #anew = new Map<string, number>();
+  #timer: ReturnType<typeof setTimeout> | undefined;
+
+  /** @param stood is called when the plan is wanted as it is */
+  constructor(stood: () => void) {
+    this.#stood = stood;
+  }
+
+  /**
+   * The plan that is to be heard first.
+   * @param frame where it plays; null while it does not
+   */
+  of(plan: PlanGraph, frame: number | null): PlanGraph {
+    const known = this.#known;
+    this.#known = padsKeys(plan);
+    for (const key of this.#anew.keys()) if (!this.#known.has(key)) this.#anew.delete(key);
+    const fresh = frame === null ? [] : [...this.#known].filter((key) => !known.has(key));
+    if (frame !== null && fresh.length > 0) {
+      const place = anewFor(plan, frame);
+      for (const key of fresh) this.#anew.set(key, place);
+      clearTimeout(this.#timer);
+      this.#timer = setTimeout(() => {
+        this.#anew.clear();
+        this.#stood();
+      }, standsMs);
+    }
+    return withPadsAnew(plan, this.#anew);
+  }
+
+  close(): void {
+    clearTimeout(this.#timer);
+  }
+}
