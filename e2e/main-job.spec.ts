@@ -4,19 +4,24 @@ import { expect, test } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import wavefile from 'wavefile';
 import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
+import { exported } from './song-place.ts';
 import {
   address,
   channelsOf,
+  collect,
   dropFiles,
   middleOf,
   rate,
   repository,
   run,
   scratchFolder,
+  songOf,
   steps24,
   tap,
+  upload,
   voiceBar,
   wakeAudio,
+  withoutDropouts,
   applyRecipe,
 } from './stage.ts';
 
@@ -186,4 +191,62 @@ test('one recipe goes to several parts as one undo; they export together as a zi
   await expect(page.getByText('saved', { exact: true })).toBeVisible();
   await page.reload();
   await expect(page.getByRole('button', { name: 'Redo 3 parts: mirrored' })).toBeVisible();
+});
+
+/** How strong a tone is in a sound, 0 to 1 of all of it. */
+function shareOf(hz: number, samples: Float32Array): number {
+  let [re, im, whole] = [0, 0, 0];
+  for (const [n, value] of samples.entries()) {
+    re += value * Math.cos((2 * Math.PI * hz * n) / rate);
+    im += value * Math.sin((2 * Math.PI * hz * n) / rate);
+    whole += value * value;
+  }
+  return (2 * (re * re + im * im)) / (samples.length * whole);
+}
+
+test('pads are turned while they play: heard tuned within a moment, then as they are exported', async ({
+  page,
+}) => {
+  const hz = 440;
+  const tone = wavFile([sine(hz, -12, 16, rate)], rate, '24');
+  const id = await songOf(address(), 'A pad', [await upload(address(), 'pad.wav', tone)]);
+  await page.goto(`${address()}/songs/${id}`);
+  await page.getByRole('button', { name: 'Tuner', exact: true }).click();
+  await page.getByLabel(/^What the tuner of .* is for$/).selectOption('pads');
+  const tuning = page.getByLabel(/^Tuning of /);
+  const tune = async (cents: string) => {
+    await tuning.fill(cents);
+    await tuning.press('Enter');
+  };
+  await tune('20');
+  await wakeAudio(page);
+  await page.getByRole('button', { name: 'Play', exact: true }).click();
+  await page.waitForTimeout(1500);
+
+  // What is collected begins when the value is in: half a second later it is the new tuning, though the whole take's segment takes longer to come.
+  let cents = 20;
+  const { left } = await withoutDropouts(async () => {
+    cents = -cents - 5;
+    await tune(String(cents));
+    return collect(page, null, rate);
+  });
+  const then = left.subarray(rate / 2);
+  expect(shareOf(hz * 2 ** (cents / 1200), then)).toBeGreaterThan(0.97);
+  expect(shareOf(hz * 2 ** ((-cents - 5) / 1200), then)).toBeLessThan(0.05);
+
+  // It plays on until the tuning stands.
+  await page.waitForTimeout(1500);
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeVisible();
+  const start = 7 * rate + 321;
+  const heard = await tap(page, start, 4 * rate);
+  const [l, r] = await exported(page, 'pad');
+  let wrong = 0;
+  for (let n = 0; n < heard.left.length; n++)
+    if (
+      steps24(heard.left[n]) !== steps24(l[start + n]) ||
+      steps24(heard.right[n]) !== steps24(r[start + n])
+    )
+      wrong++;
+  expect(wrong).toBe(0);
 });

@@ -97,6 +97,8 @@ interface Drag {
   readonly ends: readonly [number, number];
   /** What may sound on the way, in Hz: the tone itself, and what the parameter is there to make of it. */
   readonly band?: readonly [number, number];
+  /** What the tuner is for, if not for single lines. */
+  readonly kind?: 'pads';
 }
 
 /** Where the sides of a spread voice are farthest apart and a tilt is not at its pivot. */
@@ -108,6 +110,7 @@ const drags: readonly Drag[] = [
   { path: 'image.voices.0.levelDb', ends: [0, -20] },
   { path: 'image.voices.0.delay.value', ends: [0, 30] },
   { path: 'image.voices.0.tuner.cents', ends: [-50, 50] },
+  { path: 'image.voices.0.tuner.cents', ends: [-40, 40], kind: 'pads' },
   { path: 'image.voices.0.tuner.semitones', ends: [1, 4], band: pitched },
   { path: 'image.voices.0.tuner.mixPercent', ends: [100, 20] },
   { path: 'image.voices.0.drift.rangeMs', ends: [0, 10] },
@@ -149,17 +152,17 @@ test('every parameter that is dragged while it plays goes without a click', asyn
   await wakeAudio(page);
   await page.getByRole('button', { name: 'Play' }).click();
   await page.waitForTimeout(500);
-  for (const { path, ends, band = [toneHz - 100, toneHz + 100] } of drags) {
+  for (const { path, ends, kind, band = [toneHz - 100, toneHz + 100] } of drags) {
     const { left, right } = await withoutDropouts(async () => {
       const collecting = collect(page, null, 1.6 * rate);
       await page.evaluate(
-        async ([steps, [from, to]]) => {
+        async ([steps, [from, to], tuner]) => {
           const { pannet: open } = globalThis as unknown as { pannet: PageDocument };
           const { image, preparation } = open.session.store.getState().song.parts['part-0'];
           const put = (
             node: unknown,
             [key, ...rest]: readonly string[],
-            value: number,
+            value: unknown,
           ): unknown => {
             if (key === undefined) return value;
             const inner = put((node as Record<string, unknown>)[key], rest, value);
@@ -170,7 +173,11 @@ test('every parameter that is dragged while it plays goes without a click', asyn
           for (let n = 0; n <= 60; n++) {
             const value = Math.round((from + ((to - from) * n) / 60) * 100) / 100;
             const whole = /semitones|seed/.test(steps.join()) ? Math.round(value) : value;
-            const next = put({ image, preparation }, steps, whole) as typeof open.shape;
+            const voice = ['image', 'voices', '0', 'tuner', 'kind'];
+            const start = tuner
+              ? put({ image, preparation }, voice, tuner)
+              : { image, preparation };
+            const next = put(start, steps, whole) as typeof open.shape;
             open.preview([
               { kind: 'set-image', partId: 'part-0', image: next.image },
               { kind: 'set-preparation', partId: 'part-0', preparation: next.preparation },
@@ -179,7 +186,7 @@ test('every parameter that is dragged while it plays goes without a click', asyn
           }
           open.session.endPreview();
         },
-        [path.split('.'), ends] as const,
+        [path.split('.'), ends, kind] as const,
       );
       return collecting;
     });
