@@ -1,6 +1,6 @@
 import { execFile } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
-import { mkdtempSync, readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -24,8 +24,16 @@ export function address(): string {
   return url;
 }
 
+const scratch: string[] = [];
+process.once('exit', () => {
+  for (const folder of scratch) rmSync(folder, { recursive: true, force: true });
+});
+
+/** A folder that is gone when the journeys are over. */
 export function scratchFolder(): string {
-  return mkdtempSync(join(tmpdir(), 'pannet-journey-'));
+  const folder = mkdtempSync(join(tmpdir(), 'pannet-journey-'));
+  scratch.push(folder);
+  return folder;
 }
 
 export const run = promisify(execFile);
