@@ -9,7 +9,7 @@ import { planLeadMs } from '@pannet/core/rendering/fold-paths';
 import { figure } from '@pannet/core/quantities/wording';
 import { partsInOrder } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
-import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useAnalyst, useOpenSong, useSelection, useSong } from '../session/use-open-song.ts';
 import Button from 'react-bootstrap/Button';
 import { Progress } from '../controls/Progress.tsx';
 import type { MeasuredPlaces } from '../measuring/messages.ts';

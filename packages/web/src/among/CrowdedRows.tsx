@@ -1,6 +1,6 @@
 import { alongWindowS } from '@pannet/core/comparing/places-along';
 import { clock } from '@pannet/core/quantities/wording';
-import { useOpenSong, useRate } from '../session/open-song.ts';
+import { useOpenSong, useRate } from '../session/use-open-song.ts';
 import type { MeasuredPlaces } from '../measuring/messages.ts';
 
 interface Props {

@@ -2,7 +2,7 @@ import type { PlacedPart, Reach } from '@pannet/core/comparing/among-parts';
 import { families } from '@pannet/core/song/song';
 import { useSize } from '../controls/use-size.ts';
 import { familyMarks } from '../parts/family-marks.tsx';
-import { useSong } from '../session/open-song.ts';
+import { useSong } from '../session/use-open-song.ts';
 
 const lowestHz = 22;
 const highestHz = 18_000;

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request.ts';
 import type { MeasuredPlaces, PlacesJob } from '../measuring/messages.ts';
 import { songKey } from '../measuring/song-key.ts';
-import { useOpenSong, usePlayback, useRate, useSong } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate, useSong } from '../session/use-open-song.ts';
 import { ask, question, wasStopped } from '../workers/ask.ts';
 
 export const placesQuestion = question<PlacesJob, MeasuredPlaces>(

@@ -4,7 +4,7 @@ import type { Part } from '@pannet/core/song/song';
 import { useEffect } from 'react';
 import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import type { BlindState } from '../comparing/blind-session.ts';
 import { nameOfState } from '../comparing/states.ts';
 

@@ -4,7 +4,7 @@ import { Trash } from '@phosphor-icons/react';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
-import { useOpenSong, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSong } from '../session/use-open-song.ts';
 import { BlindDialog } from './BlindDialog.tsx';
 import { nameOfState, statesOf } from '../comparing/states.ts';
 

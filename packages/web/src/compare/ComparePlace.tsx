@@ -11,7 +11,7 @@ import {
   usePlayback,
   useSelectedPart,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { BlindRounds } from './BlindRounds.tsx';
 import { rows, type Row, type Value } from './compared-figures.ts';
 import { imageState } from '../comparing/comparing.ts';

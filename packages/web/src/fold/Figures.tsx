@@ -19,7 +19,7 @@ import {
   useRate,
   useSelection,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { useLiveCells } from './LiveFigures.tsx';
 
 interface Props {

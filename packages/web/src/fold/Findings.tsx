@@ -10,7 +10,7 @@ import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import { mendId, type Found } from '../measuring/mender.ts';
-import { useOpenSong, useSession, useTrial } from '../session/open-song.ts';
+import { useOpenSong, useSession, useTrial } from '../session/use-open-song.ts';
 
 interface Props {
   /** As it is, not as something that is tried makes it. */

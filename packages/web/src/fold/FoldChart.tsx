@@ -17,7 +17,7 @@ import {
 import { useImpulses } from './use-impulses.ts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import type { Measured } from '../measuring/messages.ts';
-import { useOpenSong, useRate, useSelection, useSession } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSelection, useSession } from '../session/use-open-song.ts';
 
 const width = 280;
 const height = 144;

@@ -15,7 +15,7 @@ import {
   useSelection,
   useSession,
   useTrial,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { Figures } from './Figures.tsx';
 import { Findings } from './Findings.tsx';
 import { SaferSetting } from './SaferSetting.tsx';

@@ -2,7 +2,7 @@ import { correlation, leanDb, sideToMidDb } from '@pannet/core/measurement/sides
 import { powerToDb } from '@pannet/core/quantities/units';
 import { figure, signedFigure } from '@pannet/core/quantities/wording';
 import { useEffect, useRef } from 'react';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 
 /** Of what was there with each look, sixty a second: some 300 ms of memory. */
 const memory = 0.95;

@@ -2,7 +2,7 @@ import type { LossOverTime } from '@pannet/core/measurement/over-time';
 import { clock, figure } from '@pannet/core/quantities/wording';
 import { memo, useEffect, useRef } from 'react';
 import { Area, AreaChart, ReferenceArea, ReferenceLine, XAxis, YAxis } from 'recharts';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 
 const width = 280;
 const height = 64;

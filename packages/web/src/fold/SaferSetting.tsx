@@ -1,6 +1,6 @@
 import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import type { SaferProps } from './SearchDialog.tsx';
 
 const SearchDialog = lazy(() =>

@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react';
 import { styleOf } from '../controls/inks.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 
 const width = 280;
 const height = 88;

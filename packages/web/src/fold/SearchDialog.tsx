@@ -20,7 +20,7 @@ import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import type { PartMeasures } from '../measuring/analyst.ts';
 import type { SearchState } from '../measuring/mender.ts';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 
 export interface SaferProps {
   /** As it is, not as something that is tried makes it. */

@@ -5,7 +5,7 @@ import { useEffect, useState } from 'react';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { RecordingReader } from '../playback/recording-reader.ts';
-import { useRecordings } from '../session/open-song.ts';
+import { useRecordings } from '../session/use-open-song.ts';
 
 const reader = new RecordingReader(8e6);
 

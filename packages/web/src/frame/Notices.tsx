@@ -6,7 +6,7 @@ import { useNavigate } from 'react-router';
 import { SignInDialog } from '../accounts/SignInDialog.tsx';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import type { CopyMade } from '../sync/copy-with-steps.ts';
 import type { Unsent } from '../sync/unsent.ts';
 

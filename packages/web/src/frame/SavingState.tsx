@@ -1,7 +1,7 @@
 import { CheckCircle, CircleDashed, CloudSlash, WarningDiamond } from '@phosphor-icons/react';
 import { plural } from '@pannet/core/quantities/wording';
 import { useEffect } from 'react';
-import { useSession } from '../session/open-song.ts';
+import { useSession } from '../session/use-open-song.ts';
 
 const warning = <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" />;
 

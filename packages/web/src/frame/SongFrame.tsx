@@ -9,7 +9,7 @@ import { ImportPanel } from '../importing/ImportPanel.tsx';
 import { Imports } from '../importing/imports.ts';
 import { takeOver } from '../importing/waiting-files.ts';
 import { PartsList } from '../parts/PartsList.tsx';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import { useShortcuts } from '../session/shortcuts.ts';
 import { BottomBar } from '../transport/BottomBar.tsx';
 import { Notices } from './Notices.tsx';

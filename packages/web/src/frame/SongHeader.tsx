@@ -20,7 +20,7 @@ import {
   useSelection,
   useSession,
   useSong,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 
 const Dropouts = lazy(() =>
   import('../overview/Dropouts.tsx').then(({ Dropouts: menu }) => ({ default: menu })),

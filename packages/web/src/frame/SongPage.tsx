@@ -5,7 +5,8 @@ import { Link, useParams } from 'react-router';
 import { SignIn } from '../accounts/SignIn.tsx';
 import { Refused, sentenceOf } from '../api/request.ts';
 import { SongSession } from '../sync/song-session.ts';
-import { OpenSong, OpenSongContext } from '../session/open-song.ts';
+import { OpenSong } from '../session/open-song.ts';
+import { OpenSongContext } from '../session/use-open-song.ts';
 import { SongFrame } from './SongFrame.tsx';
 
 /** Opens the song of the address; the frame inside only knows an open one. */

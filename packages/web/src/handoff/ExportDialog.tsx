@@ -4,7 +4,7 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { Progress } from '../controls/Progress.tsx';
 import { sentenceOf } from '../api/request.ts';
-import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/use-open-song.ts';
 import {
   canChooseFolder,
   download,

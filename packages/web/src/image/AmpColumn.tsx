@@ -9,7 +9,7 @@ import Button from 'react-bootstrap/Button';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { innerDrop, useFileDrop } from '../controls/use-file-drop.ts';
-import { useOpenSong, usePlayback } from '../session/open-song.ts';
+import { useOpenSong, usePlayback } from '../session/use-open-song.ts';
 import { CabinetChoice } from './CabinetChoice.tsx';
 import { changeName, voiceEdit, type VoiceChanges } from './voice-edits.ts';
 

@@ -4,7 +4,7 @@ import type { Voice } from '@pannet/core/voices/voice';
 import { ComingBar } from '../importing/ComingBar.tsx';
 import { forChain, puttingOf, type KeptImpulse } from '../importing/keep-impulse.ts';
 import { useComing } from '../importing/use-coming.ts';
-import { useOpenSong, useRecordings } from '../session/open-song.ts';
+import { useOpenSong, useRecordings } from '../session/use-open-song.ts';
 import { AmpColumn } from './AmpColumn.tsx';
 import { ChainsApartPanel } from './ChainsApartPanel.tsx';
 import { OwnImpulses } from './OwnImpulses.tsx';

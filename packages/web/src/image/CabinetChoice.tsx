@@ -10,7 +10,7 @@ import { cabinetKinds, cabinets, type CabinetKind } from '@pannet/core/amps/cabi
 import type { Voice } from '@pannet/core/voices/voice';
 import { useRef } from 'react';
 import { WavPicker } from '../importing/WavPicker.tsx';
-import { useSong } from '../session/open-song.ts';
+import { useSong } from '../session/use-open-song.ts';
 import { MicrophonePlan } from './MicrophonePlan.tsx';
 import { ownImpulses } from './own-impulses.ts';
 

@@ -6,7 +6,7 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import Form from 'react-bootstrap/Form';
 import Modal from 'react-bootstrap/Modal';
-import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/use-open-song.ts';
 
 interface Props {
   readonly part: Part;

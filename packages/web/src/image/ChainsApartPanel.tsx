@@ -14,7 +14,7 @@ import { useStore } from 'zustand';
 import { Progress } from '../controls/Progress.tsx';
 import { say } from '../controls/notices.ts';
 import { comparingChains, eveningChains } from '../measuring/chains-question.ts';
-import { useOpenSong, usePlayback, useRate, useSession } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate, useSession } from '../session/use-open-song.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
 
 const ChainPhaseChart = lazy(() =>

@@ -10,7 +10,7 @@ import {
   useRecordings,
   useSelectedPart,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { PlacementDrawing } from './PlacementDrawing.tsx';
 import { RecipeList } from './RecipeList.tsx';
 import { StagePanel } from './StagePanel.tsx';

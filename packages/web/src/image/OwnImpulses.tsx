@@ -2,7 +2,7 @@ import { X } from '@phosphor-icons/react';
 import { isRecorded } from '@pannet/core/amps/amp';
 import { figure } from '@pannet/core/quantities/wording';
 import type { Song } from '@pannet/core/song/song';
-import { useOpenSong, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSong } from '../session/use-open-song.ts';
 import { ownImpulses, roomsBy } from './own-impulses.ts';
 
 /** So many chains are heard through it, in all images and drafts. */

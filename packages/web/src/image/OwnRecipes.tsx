@@ -8,7 +8,7 @@ import { keepRecipe, listRecipes, removeRecipe, type KeptRecipe } from '../api/r
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { download } from '../handoff/export-run.ts';
-import { usePanLaw, useRate, useSession } from '../session/open-song.ts';
+import { usePanLaw, useRate, useSession } from '../session/use-open-song.ts';
 import { impulseNamed } from './own-impulses.ts';
 import { RecipeRow } from './RecipeRow.tsx';
 

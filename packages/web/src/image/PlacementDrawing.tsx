@@ -2,7 +2,7 @@ import { echoThresholdMs } from '@pannet/core/findings/source-findings';
 import { sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
 import { useSize } from '../controls/use-size.ts';
-import { useRate, useSong } from '../session/open-song.ts';
+import { useRate, useSong } from '../session/use-open-song.ts';
 import { dimensionFigures, Dimensions, Ground } from './PlacementGround.tsx';
 import { labelColumn, placeVoices } from './placement-bars.ts';
 import { placeLabels, type Wish } from './placement-labels.ts';

@@ -1,6 +1,6 @@
 import type { Part } from '@pannet/core/song/song';
 import { delayInMs } from '@pannet/core/voices/voice';
-import { useRate } from '../session/open-song.ts';
+import { useRate } from '../session/use-open-song.ts';
 import { sideOf, type Side } from './placement-bars.ts';
 import type { Taken } from './placement-labels.ts';
 import {

@@ -1,7 +1,7 @@
 import { takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
 import { recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part } from '@pannet/core/song/song';
-import { useSong } from '../session/open-song.ts';
+import { useSong } from '../session/use-open-song.ts';
 import { OwnRecipes } from './OwnRecipes.tsx';
 import { RecipeRow } from './RecipeRow.tsx';
 

@@ -7,7 +7,7 @@ import type { Preparation } from '@pannet/core/takes/preparation';
 import { memo, useState, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
-import { useOpenSong, useSelection } from '../session/open-song.ts';
+import { useOpenSong, useSelection } from '../session/use-open-song.ts';
 
 interface Props {
   readonly id: string;

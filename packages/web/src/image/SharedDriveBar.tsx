@@ -7,7 +7,7 @@ import type { Part } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import { tableChanges } from './voice-edits.ts';
 
 type Name = keyof typeof sharedDriveParameters;

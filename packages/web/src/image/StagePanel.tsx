@@ -12,7 +12,7 @@ import { useMemo } from 'react';
 import Button from 'react-bootstrap/Button';
 import { NumberField } from '../controls/NumberField.tsx';
 import { ParameterRow } from '../controls/ParameterRow.tsx';
-import { useOpenSong, usePanLaw, useRate } from '../session/open-song.ts';
+import { useOpenSong, usePanLaw, useRate } from '../session/use-open-song.ts';
 import { StageDrawing } from './StageDrawing.tsx';
 import { tableChanges, valueText } from './voice-edits.ts';
 

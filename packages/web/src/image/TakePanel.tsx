@@ -9,7 +9,7 @@ import Button from 'react-bootstrap/Button';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/placing.ts';
-import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/open-song.ts';
+import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/use-open-song.ts';
 import { stepForAll } from '../parts/parts-together.ts';
 import { preparationChanges, PreparationFields, type Change } from './PreparationFields.tsx';
 

@@ -7,7 +7,7 @@ import type { Part } from '@pannet/core/song/song';
 import { delayInMs, isTuned, tuningCents, wanders, type Voice } from '@pannet/core/voices/voice';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useOpenSong, usePlayback, useRate, useSelection } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate, useSelection } from '../session/use-open-song.ts';
 import { labelColumn, type Placed, type Side } from './placement-bars.ts';
 import { axisX, fieldLeft, fieldRight, msOfY, panOfX, yOfMs, type Box } from './placement-scale.ts';
 import { editedTogether } from './edited-together.ts';

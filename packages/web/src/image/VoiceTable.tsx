@@ -24,7 +24,7 @@ import type { Part } from '@pannet/core/song/song';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
 import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import { useOpenSong, usePlayback, useSelection } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useSelection } from '../session/use-open-song.ts';
 import { Flanks } from './StagePanel.tsx';
 import { editedTogether } from './edited-together.ts';
 import { changeName, voiceEdit, type VoiceChanges } from './voice-edits.ts';

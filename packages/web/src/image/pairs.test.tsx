@@ -1,7 +1,8 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { act, fireEvent, screen } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
-import { useSelectedPart, type OpenSong } from '../session/open-song.ts';
+import type { OpenSong } from '../session/open-song.ts';
+import { useSelectedPart } from '../session/use-open-song.ts';
 import { openTwoParts, showIn } from '../testing/show-song.tsx';
 import { VoiceTable } from './VoiceTable.tsx';
 

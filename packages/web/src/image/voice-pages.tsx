@@ -24,7 +24,7 @@ import {
 import { useMemo, type ComponentType } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
-import { usePlayback, useRate, useSession } from '../session/open-song.ts';
+import { usePlayback, useRate, useSession } from '../session/use-open-song.ts';
 import {
   bothDelayFigures,
   tunerKindText,

@@ -16,7 +16,7 @@ import Button from 'react-bootstrap/Button';
 import Modal from 'react-bootstrap/Modal';
 import { NumberField } from '../controls/NumberField.tsx';
 import { Progress } from '../controls/Progress.tsx';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
 import type { NotesToPlay } from './import-state.ts';
 import { playingNotes, readingNotes } from './notes-question.ts';

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
-import { useRate } from '../session/open-song.ts';
+import { useRate } from '../session/use-open-song.ts';
 import { keepImpulse, type KeptImpulse, type ResponseUse } from './keep-impulse.ts';
 
 /** A recorded response on its way into the song: how much of it is there, and how it is brought and stopped. */

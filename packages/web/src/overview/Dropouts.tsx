@@ -2,7 +2,7 @@ import { costliest } from '@pannet/core/song/costs';
 import { plural } from '@pannet/core/quantities/wording';
 import { useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
-import { usePlayback, useSong } from '../session/open-song.ts';
+import { usePlayback, useSong } from '../session/use-open-song.ts';
 import { Freezing } from './Freezing.tsx';
 
 /** So many are offered: freezing what costs little helps little. */

@@ -2,7 +2,7 @@ import { isFrozen } from '@pannet/core/song/frozen';
 import type { Part, Room } from '@pannet/core/song/song';
 import Button from 'react-bootstrap/Button';
 import { Progress } from '../controls/Progress.tsx';
-import { useSession } from '../session/open-song.ts';
+import { useSession } from '../session/use-open-song.ts';
 import { useFreezing } from './use-freezing.ts';
 
 interface Props {

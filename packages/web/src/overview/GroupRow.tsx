@@ -22,7 +22,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { changeText } from '../image/voice-edits.ts';
 import type { GroupFigures } from '../measuring/group-figures.ts';
-import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useSession } from '../session/use-open-song.ts';
 import { draftKey, wantsKey } from '../session/shortcuts.ts';
 import { GroupSettings } from './GroupSettings.tsx';
 import { LaneName } from './LaneName.tsx';

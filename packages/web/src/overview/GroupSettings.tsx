@@ -13,7 +13,7 @@ import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { preparationChanges, PreparationFields, type Change } from '../image/PreparationFields.tsx';
 import { tableChanges } from '../image/voice-edits.ts';
 import { MixDialog } from '../report/MixReport.tsx';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import { useMoves } from './use-moves.ts';
 
 const stageTable = {

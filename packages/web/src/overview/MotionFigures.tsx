@@ -1,7 +1,7 @@
 import type { Motion } from '@pannet/core/findings/motion';
 import { figure } from '@pannet/core/quantities/wording';
 import type { MoveTarget } from '@pannet/core/song/moves-of';
-import { useAnalyst } from '../session/open-song.ts';
+import { useAnalyst } from '../session/use-open-song.ts';
 
 const width = 72;
 const height = 18;

@@ -2,7 +2,7 @@ import { clock } from '@pannet/core/quantities/wording';
 import type { Part } from '@pannet/core/song/song';
 import { useMemo, useState } from 'react';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useOpenSong, useRate, useRecordings } from '../session/use-open-song.ts';
 import { ShiftField } from '../takes/ShiftField.tsx';
 import { noEarlier, phraseEdits, phrasesOf, shiftEdits, shiftName } from './part-shift.ts';
 

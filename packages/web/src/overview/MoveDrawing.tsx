@@ -4,7 +4,7 @@ import type { MovingParameter } from '@pannet/core/parameters/tables';
 import { clock } from '@pannet/core/quantities/wording';
 import { songFrames } from '@pannet/core/song/song';
 import type { MouseEvent } from 'react';
-import { useOpenSong, useRate, useSession } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSession } from '../session/use-open-song.ts';
 import { moveAxes, type Axis } from './move-axis.ts';
 import { chosenRadius, laneHeight, shownAt, timesOf, yOf } from './move-line.ts';
 import { MoveLine } from './MoveLine.tsx';

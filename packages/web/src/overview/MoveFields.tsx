@@ -10,7 +10,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { say } from '../controls/notices.ts';
 import { TimeField } from '../controls/TimeField.tsx';
 import { changeText } from '../image/voice-edits.ts';
-import { useBars, useRate } from '../session/open-song.ts';
+import { useBars, useRate } from '../session/use-open-song.ts';
 import { axisOf } from './move-axis.ts';
 
 interface Fields<Of extends Curve> {

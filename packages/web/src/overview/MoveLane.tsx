@@ -8,7 +8,7 @@ import { moveOf, type MoveTarget } from '@pannet/core/song/moves-of';
 import { movingWords } from '@pannet/core/song/settings';
 import { useMemo, useRef, useState } from 'react';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate } from '../session/use-open-song.ts';
 import { axisOf } from './move-axis.ts';
 import { MoveDrawing } from './MoveDrawing.tsx';
 import { CycleFields, PointFields } from './MoveFields.tsx';

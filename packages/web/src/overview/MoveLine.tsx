@@ -2,7 +2,7 @@ import { useEffect, useRef } from 'react';
 import { styleOf } from '../controls/inks.ts';
 import { sharpContext } from '../controls/sharp-context.ts';
 import { drawnWithView } from '../waves/drawn-with-view.ts';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import { drawMove, laneHeight, type DrawnMove } from './move-line.ts';
 
 interface Props extends DrawnMove {

@@ -2,7 +2,7 @@ import { moveOf } from '@pannet/core/song/moves-of';
 import { movingWords } from '@pannet/core/song/settings';
 import type { MoveTarget } from '@pannet/core/song/moves-of';
 import type { Part } from '@pannet/core/song/song';
-import { useSong } from '../session/open-song.ts';
+import { useSong } from '../session/use-open-song.ts';
 import { movedName, targetsOfPart } from './moves-of-part.ts';
 import { useMoves } from './use-moves.ts';
 

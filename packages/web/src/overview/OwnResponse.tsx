@@ -13,7 +13,7 @@ import { changeText } from '../image/voice-edits.ts';
 import { forRoom, puttingOf } from '../importing/keep-impulse.ts';
 import { WavPicker } from '../importing/WavPicker.tsx';
 import { useComing } from '../importing/use-coming.ts';
-import { useOpenSong, useRecordings, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRecordings, useSong } from '../session/use-open-song.ts';
 import type { Changing } from './RoomFeeds.tsx';
 
 /** The choice that asks for a file. */

@@ -16,7 +16,7 @@ import {
   useRecordings,
   useSelection,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { useSeekAndLoop } from '../strip/over-time.tsx';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { movedBase, movedName, movesOfPart, waitingMoves, waitsFor } from './moves-of-part.ts';

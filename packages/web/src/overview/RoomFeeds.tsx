@@ -7,7 +7,7 @@ import { feedTarget, moveOf, type MoveTarget } from '@pannet/core/song/moves-of'
 import type { Feed, Part, Room } from '@pannet/core/song/song';
 import { NumberField } from '../controls/NumberField.tsx';
 import { changeText } from '../image/voice-edits.ts';
-import { useSession, useSong } from '../session/open-song.ts';
+import { useSession, useSong } from '../session/use-open-song.ts';
 import { useMoves } from './use-moves.ts';
 
 /** How a room is changed: shown while it is dragged, and kept as one step. */

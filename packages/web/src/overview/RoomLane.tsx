@@ -19,7 +19,7 @@ import { ParameterRow } from '../controls/ParameterRow.tsx';
 import { changeText } from '../image/voice-edits.ts';
 import { ComingBar } from '../importing/ComingBar.tsx';
 import { MixDialog } from '../report/MixReport.tsx';
-import { useOpenSong, useRate, useSession, useSong } from '../session/open-song.ts';
+import { useOpenSong, useRate, useSession, useSong } from '../session/use-open-song.ts';
 import { LaneName } from './LaneName.tsx';
 import { OwnResponse, useResponseComing } from './OwnResponse.tsx';
 import { Between, FedBy, Feeds, Ride, type Changing } from './RoomFeeds.tsx';

@@ -10,7 +10,7 @@ import {
   useRecordings,
   useSession,
   useTimeView,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { extentOf, noEarlier, phraseEdits, phrasesOf, shiftEdits } from './part-shift.ts';
 
 interface Props {

@@ -20,7 +20,7 @@ import {
   useSession,
   useSong,
   useTimeView,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { LoopMark, TimeHead } from '../strip/over-time.tsx';
 import { barMarks } from '../waves/bar-marks.ts';
 import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';

@@ -5,7 +5,7 @@ import { mostRooms, roomKinds, type RoomKind } from '@pannet/core/rooms/room';
 import { roomKindNames, startingRoom } from '@pannet/core/rooms/starting';
 import { useStore } from 'zustand';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, useSelectedPart, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSelectedPart, useSelection, useSong } from '../session/use-open-song.ts';
 import { TempoField } from '../tempo/TempoField.tsx';
 import { MoveBy } from './MoveBy.tsx';
 import { MoveMenu } from './MoveMenu.tsx';

@@ -17,7 +17,7 @@ import OverlayTrigger from 'react-bootstrap/OverlayTrigger';
 import Popover from 'react-bootstrap/Popover';
 import { say } from '../controls/notices.ts';
 import { NumberField } from '../controls/NumberField.tsx';
-import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate } from '../session/use-open-song.ts';
 import { useMoves } from './use-moves.ts';
 
 /** Parts of a bar that a throw snaps to; null for none. */

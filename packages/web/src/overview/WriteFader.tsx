@@ -5,7 +5,7 @@ import { movingWords } from '@pannet/core/song/settings';
 import { useEffect, useRef, useState } from 'react';
 import Form from 'react-bootstrap/Form';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate } from '../session/use-open-song.ts';
 import { Hand } from '../session/hand.ts';
 import { axisOf, moveAxes } from './move-axis.ts';
 

@@ -9,7 +9,8 @@ import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { keepFile } from '../importing/import-files.ts';
 import { puttingOf } from '../importing/keep-impulse.ts';
-import { useOpenSong, type OpenSong } from '../session/open-song.ts';
+import type { OpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import { ask, question } from '../workers/ask.ts';
 import type { FreezeJob, FreezeStep } from './freeze.worker.ts';
 

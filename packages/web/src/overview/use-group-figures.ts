@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from 'react';
 import { GroupFigures } from '../measuring/group-figures.ts';
-import { useOpenSong, usePlayback, useSession } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useSession } from '../session/use-open-song.ts';
 
 /** Figures of the groups, for as long as they are looked at. */
 export function useGroupFigures(): GroupFigures {

@@ -1,6 +1,6 @@
 import type { Curve } from '@pannet/core/moves/curve';
 import { withMove, type MoveTarget } from '@pannet/core/song/moves-of';
-import { useOpenSong, useRate } from '../session/open-song.ts';
+import { useOpenSong, useRate } from '../session/use-open-song.ts';
 
 /** Sets what moves along the song. */
 export function useMoves() {

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
 
 /** It rests when it has not been moved for so long. */

@@ -5,7 +5,7 @@ import Button from 'react-bootstrap/Button';
 import { useStore } from 'zustand';
 import { BesideBed } from '../comparing/beside-bed.ts';
 import { Progress } from '../controls/Progress.tsx';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 
 /** The bed, which is set beside the mix of all parts, equally loud. */
 export function BedRow({ fileName }: { readonly fileName: string }) {

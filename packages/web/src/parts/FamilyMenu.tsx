@@ -7,7 +7,7 @@ import { say } from '../controls/notices.ts';
 import { toggleLetters } from '../comparing/toggle-keys.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/placing.ts';
-import { useOpenSong, useRecordings, useSession } from '../session/open-song.ts';
+import { useOpenSong, useRecordings, useSession } from '../session/use-open-song.ts';
 import { familyMarks } from './family-marks.tsx';
 import { duplicatePart, movePart, stepForAll, together } from './parts-together.ts';
 

@@ -11,7 +11,7 @@ import { NumberField } from '../controls/NumberField.tsx';
 import { innerDrop, useFileDrop } from '../controls/use-file-drop.ts';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { toggleKeyOf } from '../comparing/toggle-keys.ts';
-import { useAnalyst, useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
+import { useAnalyst, useOpenSong, usePlayback, useSong } from '../session/use-open-song.ts';
 import { letterKeys } from '../session/shortcuts.ts';
 import { FamilyMenu } from './FamilyMenu.tsx';
 import { movePart, stepForAll, together } from './parts-together.ts';

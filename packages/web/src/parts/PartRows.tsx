@@ -3,7 +3,7 @@ import { restrictToParentElement, restrictToVerticalAxis } from '@dnd-kit/modifi
 import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { partsInOrder } from '@pannet/core/song/song';
 import type { MouseEvent } from 'react';
-import { useOpenSong, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSong } from '../session/use-open-song.ts';
 import { PartRow } from './PartRow.tsx';
 import { placePart } from './parts-together.ts';
 

@@ -1,5 +1,5 @@
 import { lazy, Suspense, type MouseEvent } from 'react';
-import { useOpenSong, useSelection, useSong } from '../session/open-song.ts';
+import { useOpenSong, useSelection, useSong } from '../session/use-open-song.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import type { IntoPart } from '../importing/takes-into.ts';
 import './parts.scss';

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react';
-import { useOpenSong } from '../session/open-song.ts';
+import { useOpenSong } from '../session/use-open-song.ts';
 
 const width = 56;
 const height = 22;

@@ -11,7 +11,7 @@ import { songMeasurer } from '../measuring/group-figures.ts';
 import type { MeasuredFile } from '../measuring/messages.ts';
 import { songKey } from '../measuring/song-key.ts';
 import { ask, wasStopped } from '../workers/ask.ts';
-import { useOpenSong, usePlayback, useSong } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useSong } from '../session/use-open-song.ts';
 
 type State =
   | { readonly kind: 'measuring'; readonly share: number }

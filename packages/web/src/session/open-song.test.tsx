@@ -17,7 +17,8 @@ import { openTwoParts, showIn } from '../testing/show-song.tsx';
 import { twoParts } from '../testing/song.fixture.ts';
 import { BottomBar } from '../transport/BottomBar.tsx';
 import { neutralImage } from '@pannet/core/image/image';
-import { OpenSong, useSelectedPart } from './open-song.ts';
+import { OpenSong } from './open-song.ts';
+import { useSelectedPart } from './use-open-song.ts';
 
 let open: OpenSong;
 

@@ -21,7 +21,7 @@ import {
   useSelection,
   useSession,
   useTimeView,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { barMarks } from '../waves/bar-marks.ts';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import { isWhole, panned, rulerMarks, showing, zoomed, type TimeView } from '../waves/time-view.ts';

@@ -2,7 +2,7 @@ import { clock } from '@pannet/core/quantities/wording';
 import { useEffect, useRef, type PointerEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
 import { setLoopBetween } from '../session/loop.ts';
-import { useOpenSong, usePlayback, useRate } from '../session/open-song.ts';
+import { useOpenSong, usePlayback, useRate } from '../session/use-open-song.ts';
 import { isWhole, showing, type TimeView } from '../waves/time-view.ts';
 
 /** What lies over a drawing of time. */

@@ -3,7 +3,7 @@ import type { Take } from '@pannet/core/song/song';
 import type { Anchor } from '@pannet/core/takes/take';
 import { useState, type KeyboardEvent } from 'react';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useRate } from '../session/open-song.ts';
+import { useRate } from '../session/use-open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
 
 interface Props {

@@ -6,7 +6,7 @@ import { useState, type KeyboardEvent } from 'react';
 import { TimeField } from '../controls/TimeField.tsx';
 import { say } from '../controls/notices.ts';
 import { useGesture } from '../controls/use-gesture.ts';
-import { useBars, useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useBars, useOpenSong, useRate, useRecordings } from '../session/use-open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
 import { ShiftField } from './ShiftField.tsx';
 

@@ -1,7 +1,7 @@
 import { beatsAt } from '@pannet/core/moves/tempo';
 import { useState } from 'react';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, useRate } from '../session/open-song.ts';
+import { useOpenSong, useRate } from '../session/use-open-song.ts';
 import { typedShift } from './typed-shift.ts';
 
 interface Props {

@@ -7,7 +7,7 @@ import { useState } from 'react';
 import { CartesianGrid, Line, LineChart, ReferenceLine, XAxis, YAxis } from 'recharts';
 import { hzAxis } from '../controls/hz-axis.ts';
 import { useSize } from '../controls/use-size.ts';
-import { useRate } from '../session/open-song.ts';
+import { useRate } from '../session/use-open-song.ts';
 import type { TimeView } from '../waves/time-view.ts';
 import type { TakeFigures } from './takes-question.ts';
 

@@ -19,7 +19,7 @@ import { useRef, type KeyboardEvent, type ReactNode } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { say } from '../controls/notices.ts';
 import { NumberField } from '../controls/NumberField.tsx';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useOpenSong, useRate, useRecordings } from '../session/use-open-song.ts';
 import { placeAt, withAnchor } from './Anchors.tsx';
 import { nudged } from './nudge.ts';
 import { ShiftField } from './ShiftField.tsx';

@@ -2,7 +2,7 @@ import type { Comparison } from '@pannet/core/takes/line-up/line-up';
 import { placeOnPath } from '@pannet/core/takes/line-up/path';
 import type { Part, Take } from '@pannet/core/song/song';
 import type { Anchor } from '@pannet/core/takes/take';
-import { useOpenSong, useRate, useRecordings } from '../session/open-song.ts';
+import { useOpenSong, useRate, useRecordings } from '../session/use-open-song.ts';
 import { TakeOutline } from '../waves/TakeOutline.tsx';
 import type { TimeView } from '../waves/time-view.ts';
 import { Anchors } from './Anchors.tsx';

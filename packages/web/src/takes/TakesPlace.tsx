@@ -17,13 +17,8 @@ import { say } from '../controls/notices.ts';
 import { useSize } from '../controls/use-size.ts';
 import { FilesButton } from '../importing/FilesButton.tsx';
 import type { IntoPart } from '../importing/takes-into.ts';
-import {
-  useOpenSong,
-  useSelectedPart,
-  type OpenSong,
-  useSession,
-  useTimeView,
-} from '../session/open-song.ts';
+import type { OpenSong } from '../session/open-song.ts';
+import { useOpenSong, useSelectedPart, useSession, useTimeView } from '../session/use-open-song.ts';
 import { isWhole, panned, zoomed, type TimeView } from '../waves/time-view.ts';
 import { useTimeWheel } from '../waves/use-time-wheel.ts';
 import { TempoField } from '../tempo/TempoField.tsx';

@@ -3,7 +3,7 @@ import { expect, test } from '@jest/globals';
 import { portraitOf } from '@pannet/core/takes/portrait';
 import type { Part } from '@pannet/core/song/song';
 import { render } from '@testing-library/react';
-import { OpenSongContext } from '../session/open-song.ts';
+import { OpenSongContext } from '../session/use-open-song.ts';
 import { openTwoParts } from '../testing/show-song.tsx';
 import { TakeCharts } from './TakeCharts.tsx';
 import type { TakeFigures } from './takes-question.ts';

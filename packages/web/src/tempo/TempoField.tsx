@@ -3,7 +3,7 @@ import { clampParameter } from '@pannet/core/parameters/parameter';
 import { figure } from '@pannet/core/quantities/wording';
 import { useState } from 'react';
 import { NumberField } from '../controls/NumberField.tsx';
-import { useOpenSong, useSession } from '../session/open-song.ts';
+import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import { bpmOf, tapped } from './tapped.ts';
 
 interface Props {

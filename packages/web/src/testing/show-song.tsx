@@ -1,7 +1,8 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { render } from '@testing-library/react';
 import type { ReactNode } from 'react';
-import { OpenSong, OpenSongContext } from '../session/open-song.ts';
+import { OpenSong } from '../session/open-song.ts';
+import { OpenSongContext } from '../session/use-open-song.ts';
 import { twoPartsSession } from './session.fixture.ts';
 
 /** Two parts, opened where there is neither audio nor workers nor a server. */

@@ -19,7 +19,7 @@ import {
   usePlayback,
   useRate,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 import { setLoopBetween } from '../session/loop.ts';
 import { Drafts, PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';

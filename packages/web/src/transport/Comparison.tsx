@@ -12,7 +12,7 @@ import {
   usePlayback,
   useSelectedPart,
   useSession,
-} from '../session/open-song.ts';
+} from '../session/use-open-song.ts';
 
 /** The selected parts plain or as images, equally loud. */
 export function PlainOrImage() {

@@ -1,6 +1,6 @@
 import type { Listening } from '@pannet/core/rendering/listening';
 import Dropdown from 'react-bootstrap/Dropdown';
-import { useOpenSong, usePlayback } from '../session/open-song.ts';
+import { useOpenSong, usePlayback } from '../session/use-open-song.ts';
 
 type Named = readonly [listening: Listening, label: string, title: string];
 

@@ -5,7 +5,7 @@ import { useEffect, useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { Slider } from '../controls/Slider.tsx';
 import { say } from '../controls/notices.ts';
-import { useOpenSong, usePlayback } from '../session/open-song.ts';
+import { useOpenSong, usePlayback } from '../session/use-open-song.ts';
 
 /** How loud it comes out, dimmed or not, and where. Nothing of it is exported. */
 export function Output() {
