@@ -10,6 +10,7 @@ import { VerdictMark } from '../controls/VerdictMark.tsx';
 import type { Trial } from '../measuring/audition.ts';
 import {
   useAnalyst,
+  useIsLeft,
   useOpenSong,
   useSelectedMeasures,
   useSelection,
@@ -36,7 +37,7 @@ export function FoldColumn() {
   const song = useSession((state) => state.song);
   const { partId } = useSelection();
   const part = partId === null ? undefined : (song.parts[partId] as Part | undefined);
-  const { blind } = useOpenSong();
+  const { analyst, blind } = useOpenSong();
   const hidden = useStore(blind.store, (state) => state.blind);
   const trying = useTrial();
   const latest = useSelectedMeasures();
@@ -57,7 +58,7 @@ export function FoldColumn() {
   return (
     <>
       {trying && <TriedBar trial={trying.trial} />}
-      <Verdict report={report} stale={stale} />
+      <Verdict partId={part.id} report={report} stale={stale} />
       <MeasuringProgress partId={part.id} />
       <Scope />
       <Figures
@@ -90,7 +91,10 @@ export function FoldColumn() {
       )}
       {failure && (
         <p className="finding" role="alert">
-          The measurement failed: {failure}
+          The measurement failed: {failure}{' '}
+          <Button size="sm" variant="outline-primary" onClick={() => analyst.again()}>
+            Try again
+          </Button>
         </p>
       )}
       {report && measures && (
@@ -139,8 +143,19 @@ function TriedBar({ trial }: { readonly trial: Trial }) {
 function MeasuringProgress({ partId }: { readonly partId: string }) {
   const { analyst } = useOpenSong();
   const share = useAnalyst(({ busy }) => (busy?.partId === partId ? busy.share : null));
+  // A failure says more, and has the same button.
+  const failed = useAnalyst(({ failure }) => failure !== null);
+  const stopped = useIsLeft(partId) && !failed;
   return (
     <div className="measuring">
+      {stopped && (
+        <>
+          <span className="quiet small">Measuring was stopped.</span>
+          <button type="button" onClick={() => analyst.again()}>
+            measure
+          </button>
+        </>
+      )}
       {share !== null && (
         <>
           <Progress share={share} label="Measuring" height={3} className="flex-grow-1" />
@@ -160,14 +175,17 @@ const verdictWords = {
 } as const;
 
 function Verdict({
+  partId,
   report,
   stale,
 }: {
+  readonly partId: string;
   readonly report: StereoReport | null;
   readonly stale: boolean;
 }) {
   const fold = report?.fold;
   const verdict = fold?.verdict ?? null;
+  const unmeasured = useIsLeft(partId) ? 'Not measured' : 'Measuring …';
   return (
     <div
       className="verdict"
@@ -180,7 +198,7 @@ function Verdict({
         className="flex-grow-1"
         style={{ color: verdict === 'breaks' ? 'var(--breaks)' : undefined }}
       >
-        {verdict ? verdictWords[verdict] : report ? 'Silent' : 'Measuring …'}
+        {verdict ? verdictWords[verdict] : report ? 'Silent' : unmeasured}
       </span>
       {fold && fold.dropLu !== null && (
         <span

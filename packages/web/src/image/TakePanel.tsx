@@ -9,7 +9,12 @@ import Button from 'react-bootstrap/Button';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
 import { originText } from '../importing/placing.ts';
-import { useOpenSong, useRecordings, useSelectedMeasures } from '../session/use-open-song.ts';
+import {
+  useIsLeft,
+  useOpenSong,
+  useRecordings,
+  useSelectedMeasures,
+} from '../session/use-open-song.ts';
 import { stepForAll } from '../parts/parts-together.ts';
 import { preparationChanges, PreparationFields, type Change } from './PreparationFields.tsx';
 
@@ -40,6 +45,7 @@ export function TakePanel({ part }: { readonly part: Part }) {
   };
   const cancel = () => open.session.endPreview();
   const reduction = measures?.measured.reductionDb ?? null;
+  const isLeft = useIsLeft(part.id);
   return (
     <>
       {part.takes.map((take, n) => {
@@ -75,7 +81,7 @@ export function TakePanel({ part }: { readonly part: Part }) {
       {compressor.thresholdDb !== null && (
         <p className="small mono quiet mb-2" data-testid="reduction">
           {reduction === null
-            ? 'reduction: measuring …'
+            ? `reduction: ${isLeft ? 'not measured' : 'measuring …'}`
             : `brings down by up to ${signedFigure(reduction, 1)} dB`}
         </p>
       )}

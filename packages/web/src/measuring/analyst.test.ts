@@ -235,9 +235,36 @@ describe('figures of before are never called current', () => {
     analyst.update(narrowed(song), 'hum', null);
     wait();
     expect(jobs()).toHaveLength(asked);
+    expect(analyst.store.getState().left).toEqual(['hum']);
     analyst.update(song, 'hum', null);
     wait();
     expect(current()).toBe(true);
+  });
+
+  test.each([
+    ['stopped', { kind: 'stopped' }],
+    ['failed', { kind: 'failed', sentence: 'out of reach' }],
+  ])('what has %s is measured when it is asked for again', (how, message) => {
+    const song = twoParts();
+    analyst.update(song, 'hum', null);
+    wait();
+    if (how === 'stopped') analyst.stop();
+    answer(message);
+    finish();
+    expect(analyst.store.getState()).toMatchObject({ left: ['hum'], busy: null });
+    analyst.again();
+    expect(analyst.store.getState()).toMatchObject({ left: [], failure: null });
+    expect(jobs().map((job) => job.partId)).toEqual(['hum', 'harp', 'hum']);
+    finish();
+    expect(current()).toBe(true);
+    // What was left and is changed is measured by itself, and no longer left.
+    analyst.update(narrowed(song), 'hum', null);
+    wait();
+    analyst.stop();
+    answer({ kind: 'stopped' });
+    expect(analyst.store.getState().left).toEqual(['hum']);
+    analyst.update(song, 'hum', null);
+    expect(analyst.store.getState().left).toEqual([]);
   });
 
   test('a level, a rate and a pan law are of what is measured', () => {

@@ -26,6 +26,8 @@ export interface AnalystState {
   readonly parts: Readonly<Record<string, PartMeasures>>;
   readonly busy: { readonly partId: string; readonly share: number } | null;
   readonly failure: string | null;
+  /** What was stopped or has failed and was not changed since, by `measuredId`. */
+  readonly left: readonly string[];
 }
 
 /** A change is measured when it has stood for so long. */
@@ -41,7 +43,12 @@ const mostKnown = 120;
  * its content, so that going back to it costs nothing.
  */
 export class Analyst {
-  readonly store = createStore<AnalystState>(() => ({ parts: {}, busy: null, failure: null }));
+  readonly store = createStore<AnalystState>(() => ({
+    parts: {},
+    busy: null,
+    failure: null,
+    left: [],
+  }));
   readonly #worker = new Worker(new URL('./measure.worker.ts', import.meta.url), {
     type: 'module',
   });
@@ -71,6 +78,7 @@ export class Analyst {
       if (this.#job) this.#left.set(this.#job.target, this.#job.key);
       this.#job = null;
       this.store.setState({ busy: null, failure: sentence });
+      this.#tellLeft();
     };
   }
 
@@ -81,12 +89,8 @@ export class Analyst {
     this.#loop = loop;
     this.#recallKnown();
     this.#markStale();
-    const job = this.#job;
-    const overtaken =
-      job &&
-      (this.#keyOf(job.target) !== job.key ||
-        (selected !== null && selected !== job.target && this.#isWanted(selected)));
-    if (overtaken) this.#stop();
+    this.#tellLeft();
+    this.#stopOvertaken();
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => this.#next(), patienceMs);
   }
@@ -122,11 +126,33 @@ export class Analyst {
     this.#resting = setTimeout(() => this.#asked?.rest(false), restMs);
   }
 
-  /** Leaves what is being measured until it is changed. */
+  /** Leaves what is being measured until it is changed, or asked for again. */
   stop(): void {
     if (!this.#job) return;
     this.#left.set(this.#job.target, this.#job.key);
     this.#stop();
+  }
+
+  /** Measures what was stopped or has failed. */
+  again(): void {
+    this.#left.clear();
+    this.store.setState({ failure: null });
+    this.#tellLeft();
+    this.#stopOvertaken();
+    this.#next();
+  }
+
+  /** Stops what is measured of something that has changed, or before the selected part. */
+  #stopOvertaken(): void {
+    const [job, selected] = [this.#job, this.#selected];
+    if (!job) return;
+    const isLater = selected !== null && selected !== job.target && this.#isWanted(selected);
+    if (isLater || this.#keyOf(job.target) !== job.key) this.#stop();
+  }
+
+  #tellLeft(): void {
+    const left = [...this.#left.keys()].filter((id) => this.#isStale(id) && !this.#isWanted(id));
+    if (left.join() !== this.store.getState().left.join()) this.store.setState({ left });
   }
 
   #stop(): void {
@@ -263,6 +289,7 @@ export class Analyst {
       this.#left.set(job.target, job.key);
       this.store.setState({ failure: message.sentence });
     }
+    this.#tellLeft();
     this.#next();
   }
 

@@ -33,7 +33,7 @@ async function measure(job: MeasureJob): Promise<void> {
   };
   try {
     tick(0);
-    const plan = await planOfPart(song, partId, reader, splices);
+    const plan = await planOfPart(song, partId, reader, splices, () => tick(0));
     const figures = await measurePart(plan, partId, reader.load, from, to, tick, plains);
     const { preparation, takes } = song.parts[partId];
     const reductionDb = await mostReduction(

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
-import { act, fireEvent, render, screen, within } from '@testing-library/react';
+import { act, fireEvent, render, screen, waitFor, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
 import { recipes } from '@pannet/core/image/recipes';
@@ -10,6 +10,7 @@ import { StagePanel } from '../image/StagePanel.tsx';
 import { RecipeList } from '../image/RecipeList.tsx';
 import { TakePanel } from '../image/TakePanel.tsx';
 import { VoiceTable } from '../image/VoiceTable.tsx';
+import type { MeasureJob } from '../measuring/messages.ts';
 import { SongSession } from '../sync/song-session.ts';
 import type { SpliceJob } from '../playback/messages.ts';
 import { FakeWorker } from '../testing/fake-worker.ts';
@@ -296,6 +297,37 @@ test('the fold column says that it is measuring before there are figures', () =>
   expect(screen.getByTestId('figure-S/M').textContent).toBe('–');
   expect(screen.getByTestId('figure-Lead').textContent).toBe('0 ms');
 });
+
+test.each([
+  ['stopped', 'Measuring was stopped.', 'measure'],
+  ['failed', 'The measurement failed: out of reach', 'Try again'],
+] as const)(
+  'what was %s is said not to be measured, and is when it is asked for',
+  async (kind, says, button) => {
+    show(
+      <>
+        <FoldColumn />
+        <BottomBar drawer={false} onDrawer={() => {}} />
+      </>,
+    );
+    const worker = FakeWorker.of('measure.worker.ts');
+    await waitFor(() => expect(worker.posted).toHaveLength(1));
+    const { id } = worker.posted[0] as MeasureJob;
+    if (kind === 'stopped') fireEvent.click(screen.getByRole('button', { name: 'stop' }));
+    act(() => worker.answer({ kind, id, sentence: 'out of reach' }));
+    expect(screen.getByTestId('verdict').textContent).toContain('Not measured');
+    expect(screen.getByText('not matched', { exact: false })).toBeTruthy();
+    expect(screen.getByText(says, { exact: false })).toBeTruthy();
+    await userEvent.click(screen.getByRole('button', { name: button }));
+    expect(screen.getByTestId('verdict').textContent).toContain('Measuring');
+    expect(screen.queryByText(says, { exact: false })).toBeNull();
+    // What is measured meanwhile makes room.
+    const other = worker.posted.at(-1) as MeasureJob;
+    expect(other.partId).toBe('hum');
+    act(() => worker.answer({ kind: 'stopped', id: other.id }));
+    expect((worker.posted.at(-1) as MeasureJob).partId).toBe('harp');
+  },
+);
 
 describe('what is only tried is not kept under another name', () => {
   /** Mirrored is heard on Harp: two voices in the place of three, and nothing is kept of it. */

@@ -46,6 +46,11 @@ export function useAnalyst<Slice>(pick: (state: AnalystState) => Slice): Slice {
   return useStore(useOpenSong().analyst.store, pick);
 }
 
+/** Whether measuring a part was stopped or has failed: no figures come until it is changed or asked for again. */
+export function useIsLeft(partId: string): boolean {
+  return useAnalyst(({ left }) => left.includes(partId));
+}
+
 export function useSelection(): Selection {
   return useStore(useOpenSong().selection);
 }

@@ -8,6 +8,7 @@ import { imageState } from '../comparing/comparing.ts';
 import { DraftKeys } from '../controls/DraftKeys.tsx';
 import {
   useAnalyst,
+  useIsLeft,
   useOpenSong,
   usePlayback,
   useSelectedPart,
@@ -49,11 +50,12 @@ export function PlainOrImage() {
 function Matched({ part, isPlain }: { readonly part: Part; readonly isPlain: boolean }) {
   const open = useOpenSong();
   useAnalyst((state) => state.parts);
+  const isLeft = useIsLeft(part.id);
   const { mode, held } = useStore(open.comparing.store);
   const matching = open.comparing.matching(part);
   const isHeld = part.id in held;
   const text = () => {
-    if (!matching) return 'measuring …';
+    if (!matching) return isLeft ? 'not matched' : 'measuring …';
     const gain = matching.gainsDb[isPlain || !isHeld ? 'plain' : matching.shown];
     return `matched ${signedFigure(gain, 1)} LU`;
   };
