@@ -1,14 +1,18 @@
 import { WarningDiamond } from '@phosphor-icons/react';
 import { plural } from '@pannet/core/quantities/wording';
-import { useState, type ReactNode } from 'react';
+import { lazy, Suspense, useState, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useNavigate } from 'react-router';
-import { SignInDialog } from '../accounts/SignInDialog.tsx';
 import { sentenceOf } from '../api/request.ts';
 import { say } from '../controls/notices.ts';
 import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import type { CopyMade } from '../sync/copy-with-steps.ts';
 import type { Unsent } from '../sync/unsent.ts';
+
+// With all that a dialog is made of: few sessions end under the work.
+const SignInDialog = lazy(() =>
+  import('../accounts/SignInDialog.tsx').then(({ SignInDialog: dialog }) => ({ default: dialog })),
+);
 
 /** What waits for a decision of the engineer's: above the work, and never over it. */
 export function Notices() {
@@ -89,16 +93,18 @@ function SignedOut() {
   return (
     <Notice sentence="Your session has ended. What you have done is still here.">
       <Choice onChoose={() => setSigning(true)}>Sign in and save it</Choice>
-      {signing && (
-        <SignInDialog
-          because="What waits is saved as soon as you are signed in."
-          onSignedIn={() => {
-            setSigning(false);
-            session.resume();
-          }}
-          onClose={() => setSigning(false)}
-        />
-      )}
+      <Suspense>
+        {signing && (
+          <SignInDialog
+            because="What waits is saved as soon as you are signed in."
+            onSignedIn={() => {
+              setSigning(false);
+              session.resume();
+            }}
+            onClose={() => setSigning(false)}
+          />
+        )}
+      </Suspense>
     </Notice>
   );
 }
