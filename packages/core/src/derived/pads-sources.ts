@@ -39,7 +39,10 @@ const mostKept = 16 * 1_048_576;
  */
 export class PadsSources {
   readonly #load: BlockLoader;
+  /** In the order of last use. */
   readonly #segments = new Map<string, Segment>();
+  /** Values in them. */
+  #kept = 0;
 
   constructor(load: BlockLoader) {
     this.#load = load;
@@ -54,11 +57,19 @@ export class PadsSources {
 
   #segment(source: PadsSource, stretch: PadsStretch): Segment {
     const name = `${source.key}/${stretch.from}`;
-    const segment = this.#segments.get(name) ?? new Segment(this.#load, source, stretch);
-    this.#segments.delete(name);
+    let segment = this.#segments.get(name);
+    if (segment) {
+      this.#segments.delete(name);
+    } else {
+      segment = new Segment(this.#load, source, stretch);
+      this.#kept += segment.length;
+    }
     this.#segments.set(name, segment);
-    if (this.#segments.size > 1 && this.#segments.size * padsSegment(source.rateHz) > mostKept)
-      for (const oldest of this.#segments.keys()) if (this.#segments.delete(oldest)) break;
+    for (const [oldest, { length }] of this.#segments) {
+      if (this.#kept <= mostKept || this.#segments.size === 1) break;
+      this.#segments.delete(oldest);
+      this.#kept -= length;
+    }
     return segment;
   }
 }
@@ -78,6 +89,10 @@ class Segment {
     this.#source = source;
     this.#load = load;
     this.#tuner = new PadsTuner(stretch, source.step.ratio, source.rateHz);
+  }
+
+  get length(): number {
+    return this.#out.length;
   }
 
   /** So many frames from one on, as far as there are any. */

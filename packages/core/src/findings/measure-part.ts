@@ -3,7 +3,7 @@ import { FoldLoudnessMeter } from '../measurement/loudness.ts';
 import { chainsOfPlan, opposedChains } from './chains.ts';
 import { measureMotion } from './motion.ts';
 import { beatingHz, type Level, type PartFigures } from './part-figures.ts';
-import { measureStereo } from '../measurement/report.ts';
+import { measureStereo, pieceFrames } from '../measurement/report.ts';
 import { stereoSpectra } from '../measurement/spectra.ts';
 import { TruePeakMeter } from '../measurement/true-peak.ts';
 import { beatingOf } from '../rendering/beating.ts';
@@ -121,9 +121,6 @@ async function measurePlain(
   known?.set(key, figures);
   return figures;
 }
-
-/** So much at once, so that it can be stopped soon. */
-const pieceFrames = 65_536;
 
 /** Loudness, loudness of the fold and true peak of two sides. */
 export function levelOf(

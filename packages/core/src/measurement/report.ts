@@ -274,7 +274,8 @@ function transformStereo(
   }
 }
 
-const pieceFrames = 65_536;
+/** What is read in one pass is read in pieces of so much, so that it can be stopped soon. */
+export const pieceFrames = 65_536;
 
 /**
  * What can be read in one pass, piece by piece, so that nothing as long as the stretch is made.

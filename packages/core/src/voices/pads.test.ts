@@ -233,6 +233,32 @@ describe('pads', () => {
     },
   );
 
+  test('what is dragged over for long lets other takes go on where they are', async () => {
+    const sound = noise(30, rate, 6);
+    let asked = 0;
+    const load = (_: unknown, index: number) => {
+      asked++;
+      return Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames));
+    };
+    const sourceOf = (name: string, ratio: number, anewAt?: number) =>
+      madeSource(
+        { key: name, frames: sound.length },
+        { kind: 'pads', ratio, ...(anewAt === undefined ? {} : { anewAt }) },
+        rate,
+      ) as PadsSource;
+    const pads = new PadsSources(load);
+    const others = Array.from({ length: 12 }, (_, n) => sourceOf(`other ${n}`, 1.01));
+    for (const other of others) await pads.make(other, 20);
+    // Two seconds of a drag, three segments a step.
+    for (let step = 0; step < 30; step++)
+      for (const index of [20, 28, 36])
+        await pads.make(sourceOf('dragged', 1 + step / 2000, 20), index);
+    asked = 0;
+    for (const other of others) await pads.make(other, 21);
+    // Begun anew each would read half of its segment again, eight blocks and more.
+    expect(asked).toBeLessThan(5 * others.length);
+  });
+
   test('what could not be had is tried again, and what is let go of is used again', async () => {
     const seconds = 120;
     const sound = noise(seconds, 8000, 4);
