@@ -45,16 +45,42 @@ function changed(song: Song, edit: Edit): Song {
   return outcome.value.song;
 }
 
+/** One that shares memory with its worker, which measures; and what that is told. */
+function sharing() {
+  Object.assign(globalThis, { crossOriginIsolated: true });
+  const one = new Analyst();
+  Reflect.deleteProperty(globalThis, 'crossOriginIsolated');
+  one.update(twoParts(), 'hum', null);
+  wait();
+  const { id, asked } = jobs().at(-1) as MeasureJob;
+  const worker = new Asked(asked as Int32Array);
+  const told = () => Atomics.load(worker.shared, 1);
+  expect([told(), worker.isWanted(id)]).toEqual([0, true]);
+  return { one, worker, id, told };
+}
+
 describe('the analyst', () => {
+  test('measuring rests as long as sound is waited for, whatever is moved meanwhile', () => {
+    const { one, told } = sharing();
+    one.setPlaying(true);
+    one.setWaiting(true);
+    jest.advanceTimersByTime(1000);
+    expect(told()).toBe(1);
+    one.setWaiting(false);
+    expect(told()).toBe(0);
+    // From a stop: the view was moved a moment before.
+    one.setPlaying(false);
+    one.rest();
+    one.setWaiting(true);
+    jest.advanceTimersByTime(1000);
+    expect(told()).toBe(1);
+    one.setWaiting(false);
+    expect(told()).toBe(0);
+    one.close();
+  });
+
   test('measuring rests while what is seen is moved, and goes on soon after that; one that is stopped does not wait', () => {
-    Object.assign(globalThis, { crossOriginIsolated: true });
-    const moving = new Analyst();
-    moving.update(twoParts(), 'hum', null);
-    wait();
-    const { id, asked } = jobs().at(-1) as MeasureJob;
-    const worker = new Asked(asked as Int32Array);
-    const told = () => Atomics.load(worker.shared, 1);
-    expect([told(), worker.isWanted(id)]).toEqual([0, true]);
+    const { one: moving, worker, id, told } = sharing();
     for (let n = 0; n < 20; n++) {
       moving.rest();
       jest.advanceTimersByTime(100);
@@ -74,7 +100,6 @@ describe('the analyst', () => {
     jest.advanceTimersByTime(200);
     expect(told()).toBe(0);
     moving.close();
-    Reflect.deleteProperty(globalThis, 'crossOriginIsolated');
   });
 
   test('what is stopped is not begun again until it is changed', () => {

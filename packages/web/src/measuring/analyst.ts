@@ -65,6 +65,7 @@ export class Analyst {
   #loop: Loop | null = null;
   #job: (MeasureJob & { readonly key: string; readonly target: string }) | null = null;
   #playing = false;
+  #waiting = false;
   #lastId = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
   #resting: ReturnType<typeof setTimeout> | undefined;
@@ -123,7 +124,14 @@ export class Analyst {
     if (!this.#asked || this.#playing) return;
     this.#asked.rest(true);
     clearTimeout(this.#resting);
-    this.#resting = setTimeout(() => this.#asked?.rest(false), restMs);
+    this.#resting = setTimeout(() => this.#asked?.rest(this.#waiting), restMs);
+  }
+
+  /** While sound is waited for, after a jump or at the beginning: that comes first. */
+  setWaiting(waiting: boolean): void {
+    if (waiting === this.#waiting) return;
+    this.#waiting = waiting;
+    this.#asked?.rest(waiting);
   }
 
   /** Leaves what is being measured until it is changed, or asked for again. */

@@ -1,4 +1,4 @@
-import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { act, fireEvent, render, screen, waitFor, within } from '@testing-library/react';
 import { userEvent } from '@testing-library/user-event';
 import { FoldColumn } from '../fold/FoldColumn.tsx';
@@ -74,6 +74,14 @@ describe('an open song', () => {
     expect(open.playback.store.getState().monitoring.plain).toEqual({ hum: 1, harp: 1 });
     open.togglePlain();
     expect(open.playback.store.getState().monitoring.plain).toEqual({});
+  });
+
+  test('measuring makes room while sound is waited for', () => {
+    const waits = jest.spyOn(open.analyst, 'setWaiting');
+    open.playback.store.setState({ state: 'loading' });
+    expect(waits).toHaveBeenLastCalledWith(true);
+    open.playback.store.setState({ state: 'playing' });
+    expect(waits).toHaveBeenLastCalledWith(false);
   });
 
   test('a part that goes is selected no more', () => {

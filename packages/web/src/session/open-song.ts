@@ -99,6 +99,7 @@ export class OpenSong {
       this.playback.store.subscribe((state, before) => {
         if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
         this.analyst.setPlaying(state.state !== 'stopped');
+        this.analyst.setWaiting(state.state === 'loading');
       }),
       this.analyst.store.subscribe(() => this.#match()),
       this.comparing.store.subscribe(() => this.#match()),
