@@ -27,7 +27,7 @@ function stretchOf({ step, rateHz }: PadsSource, start: number): PadsStretch {
   const from = origin + floor((start - origin) / length) * length;
   // Phases run ahead of a segment, and glide to those of the next at its end, over half as long; anew, only until all windows are there.
   const before = anewAt === undefined ? length / 2 : padsWindow(rateHz) / 2;
-  return { from, to: from + length, before, glide: before };
+  return { from, to: from + length, before };
 }
 
 /** So many values of segments are kept, since their blocks are asked for one after the other: 64 MiB. */

@@ -40,12 +40,7 @@ function besideDb(samples: Float32Array, partials: readonly number[], size = 131
 }
 
 function tuned(samples: Float32Array, cents: number, seconds: number, before = 5): Float32Array {
-  const stretch = {
-    from: 0,
-    to: seconds * rate,
-    before: before * rate,
-    glide: before * rate,
-  };
+  const stretch = { from: 0, to: seconds * rate, before: before * rate };
   const tuner = new PadsTuner(stretch, 2 ** (cents / 1200), rate);
   const made = new Float32Array(seconds * rate);
   tuner.make(made.length, samples, 0, made);
@@ -163,12 +158,11 @@ describe('pads', () => {
       from: fc.integer({ min: 0, max: 9000 }),
       length: fc.integer({ min: 1, max: 7000 }),
       before: fc.integer({ min: 0, max: 9000 }),
-      glide: fc.integer({ min: 0, max: 9000 }),
       pieces: fc.array(fc.integer({ min: 1, max: 4000 }), { maxLength: 6 }),
     });
     fc.assert(
-      fc.property(any, ({ cents, from, length, before, glide, pieces }) => {
-        const stretch = { from, to: from + length, before, glide };
+      fc.property(any, ({ cents, from, length, before, pieces }) => {
+        const stretch = { from, to: from + length, before };
         const ratio = 2 ** (cents / 1200);
         const [whole, apart] = [new Float32Array(length), new Float32Array(length)];
         const once = new PadsTuner(stretch, ratio, 8000);
@@ -193,7 +187,7 @@ describe('pads', () => {
   });
 
   test('there is room for no ratio that is lower than any that can be set', () => {
-    const stretch = { from: 0, to: rate, before: 0, glide: 0 };
+    const stretch = { from: 0, to: rate, before: 0 };
     expect(() => new PadsTuner(stretch, 0.39, rate)).toThrow(RangeError);
     expect(() => new PadsTuner(stretch, NaN, rate)).toThrow(RangeError);
   });

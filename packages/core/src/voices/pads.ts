@@ -23,8 +23,6 @@ export interface PadsStretch {
   readonly to: number;
   /** Frames that the phases run before `from`, from those of the take on. */
   readonly before: number;
-  /** Frames at its end on which they glide to those of the next stretch, which run as long before that. */
-  readonly glide: number;
 }
 
 /**
@@ -34,7 +32,7 @@ export interface PadsStretch {
  * frequency is estimated. It stays in time to the frame: nothing wanders.
  *
  * Phases go on for ever, and a stretch must not depend on what was asked for before it. So each stretch begins with the phases of the
- * take, `before` frames ahead of itself, and on its last `glide` frames its phases glide to those that the next stretch, which has
+ * take, `before` frames ahead of itself, and on its last `before` frames its phases glide to those that the next stretch, which has
  * begun by then, goes on with: each partial is off by less than a turn in that time.
  *
  * Its beginning is made before its end, and can be heard meanwhile.
@@ -65,14 +63,15 @@ export class PadsTuner {
     if (!(ratio >= leastRatio)) throw new RangeError(`Pads are tuned by ${leastRatio} at least.`);
     const size = padsWindow(rateHz);
     const hop = size / overlap;
-    const { from, to, before, glide } = stretch;
+    const { from, to, before } = stretch;
     this.#stretch = stretch;
     this.#ratio = ratio;
     this.#size = size;
     this.#hop = hop;
     this.#stretchedFrom = floor(from * ratio) - movingTaps;
-    this.#own = ceil(((from - before) * ratio) / hop);
-    this.#next = ceil(((to - glide) * ratio) / hop);
+    const first = (boundary: number) => ceil(((boundary - before) * ratio) / hop);
+    this.#own = first(from);
+    this.#next = first(to);
     this.#last = ceil((to * ratio + size / 2) / hop);
     this.#k = this.#own;
     this.#rooms = roomsOf(size);
@@ -136,14 +135,14 @@ export class PadsTuner {
 
   /** Goes through the windows of one transform; says how many there were. */
   #goOn(input: Float32Array, start: number): number {
-    const { to, glide } = this.#stretch;
-    const glideFrames = max(1, glide - 2 * this.#size);
+    const { to, before } = this.#stretch;
+    const glideFrames = max(1, before - 2 * this.#size);
     let windows = 0;
     for (; windows < windowsAtOnce && this.#k <= this.#last; windows++, this.#k++) {
       const k = this.#k;
       if (windows % 2 === 0)
         this.#vocoder.read(input, this.#placeOf(k) - start, this.#placeOf(k + 1) - start);
-      const done = ((k * this.#hop) / this.#ratio - (to - glide)) / glideFrames;
+      const done = ((k * this.#hop) / this.#ratio - (to - before)) / glideFrames;
       const share = k < this.#next ? 0 : smooth(max(0, min(1, done)));
       this.#vocoder.go(k === this.#own, k === this.#next, k >= this.#next, share);
     }

@@ -314,7 +314,7 @@ describe('figures of before are never called current', () => {
     expect(current()).toBe(true);
   });
 
-  test('a worker that ends is said', () => {
+  test('a worker that ends is said, and another one measures when it is asked for again', () => {
     analyst.update(twoParts(), 'hum', null);
     wait();
     FakeWorker.of('measure.worker.ts').onerror?.({ message: 'out of memory' });
@@ -322,5 +322,15 @@ describe('figures of before are never called current', () => {
       busy: null,
       failure: expect.stringMatching(/out of memory/),
     });
+    const ended = FakeWorker.of('measure.worker.ts');
+    expect(ended.terminated).toBe(true);
+    const before = jobs().length;
+    analyst.again();
+    const next = FakeWorker.of('measure.worker.ts');
+    expect(next).not.toBe(ended);
+    expect(next.posted).toHaveLength(1);
+    expect(ended.posted).toHaveLength(before);
+    finish();
+    expect(current()).toBe(true);
   });
 });

@@ -49,9 +49,8 @@ export class Analyst {
     failure: null,
     left: [],
   }));
-  readonly #worker = new Worker(new URL('./measure.worker.ts', import.meta.url), {
-    type: 'module',
-  });
+  /** None after it has ended: the next measurement begins another. */
+  #worker: Worker | null = null;
   readonly #asked = globalThis.crossOriginIsolated ? new Asked() : null;
   /** What each figure was measured of. */
   readonly #keys = new Map<string, string>();
@@ -73,14 +72,23 @@ export class Analyst {
   /** @param splices those that were planned already */
   constructor(splices: (song: Song, partIds: readonly string[]) => KnownSplices = () => []) {
     this.#splices = splices;
-    this.#worker.onmessage = (event: MessageEvent<FromMeasurer>) => this.#hear(event.data);
-    this.#worker.onerror = (event) => {
-      const sentence = `Measuring has stopped: ${event.message || 'its worker ended'}. Load the page anew.`;
+    this.#begin();
+  }
+
+  #begin(): Worker {
+    const worker = new Worker(new URL('./measure.worker.ts', import.meta.url), { type: 'module' });
+    worker.onmessage = (event: MessageEvent<FromMeasurer>) => this.#hear(event.data);
+    worker.onerror = (event) => {
+      worker.terminate();
+      this.#worker = null;
       if (this.#job) this.#left.set(this.#job.target, this.#job.key);
       this.#job = null;
-      this.store.setState({ busy: null, failure: sentence });
+      const failure = `it has stopped, ${event.message || 'its worker ended'}.`;
+      this.store.setState({ busy: null, failure });
       this.#tellLeft();
     };
+    this.#worker = worker;
+    return worker;
   }
 
   /** @param loop the stretch that the selected part is measured over, or null for all of it */
@@ -272,7 +280,7 @@ export class Analyst {
     };
     this.#job = { ...job, target, key: this.#keyOf(target) as string };
     this.store.setState({ busy: { partId: target, share: 0 } });
-    this.#worker.postMessage(job);
+    (this.#worker ?? this.#begin()).postMessage(job);
   }
 
   #hear(message: FromMeasurer): void {
@@ -304,6 +312,6 @@ export class Analyst {
   close(): void {
     clearTimeout(this.#timer);
     clearTimeout(this.#resting);
-    this.#worker.terminate();
+    this.#worker?.terminate();
   }
 }
