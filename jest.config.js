@@ -29,8 +29,8 @@ const project = (name, more = {}) => ({
 export default {
   // By itself Jest leaves a core idle: on two that is half of the time.
   maxWorkers: '100%',
-  // Ends what hangs. It is no mark of speed (those are in bench/), and a test must not fail because two share a slow core.
-  testTimeout: 30_000,
+  // Ends what hangs. It is no mark of speed (those are in bench/): `./pannet test` gives them only what the journeys leave of the processor.
+  testTimeout: 120_000,
   projects: [
     project('core'),
     project('cli'),

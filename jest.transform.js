@@ -6,7 +6,8 @@ import { createTransformer } from '@swc/jest';
  * samples that is most of its time. Each module takes what such loops use once, in its first line; it is the same object, so what
  * a test replaces on it is replaced.
  */
-const once = 'const { Math, Number, Float32Array, Float64Array } = globalThis; ';
+const once =
+  'const { Math, Number, Infinity, NaN, Array, Object, Map, Promise, Uint8Array, Float32Array, Float64Array } = globalThis; ';
 
 const withGlobals = (made) => ({ ...made, code: once + made.code });
 

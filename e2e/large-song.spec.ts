@@ -1,6 +1,7 @@
 import { once } from 'node:events';
 import { request as httpRequest, type IncomingMessage } from 'node:http';
 import { expect, test, type Page } from '@playwright/test';
+import { wholeChromium } from '@pannet/launcher/debian';
 import { wavFile } from '@pannet/core/formats/wav-write';
 import { neutralGroupStage } from '@pannet/core/image/group-stage';
 import { neutralStage } from '@pannet/core/image/stage';
@@ -14,7 +15,11 @@ import { newPart, type Recording } from '@pannet/core/song/song';
 import { neutralPreparation } from '@pannet/core/takes/preparation';
 import { newVoice } from '@pannet/core/voices/voice';
 import { noise } from '../packages/core/src/measurement/signals.fixture.ts';
+import { launchOptions } from './launch-options.ts';
 import { address, collect, rate, songOf } from './stage.ts';
+
+// A page is told what memory it takes by the whole browser alone.
+test.use({ launchOptions: launchOptions(wholeChromium) });
 
 const parts = 24;
 const seconds = 300;

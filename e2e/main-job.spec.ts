@@ -2,6 +2,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
+import { voiceChangeMs } from '@pannet/core/parameters/tables';
 import wavefile from 'wavefile';
 import { noise, sine } from '../packages/core/src/measurement/signals.fixture.ts';
 import { exported } from './song-place.ts';
@@ -193,15 +194,37 @@ test('one recipe goes to several parts as one undo; they export together as a zi
   await expect(page.getByRole('button', { name: 'Redo 3 parts: mirrored' })).toBeVisible();
 });
 
-/** How strong a tone is in a sound, 0 to 1 of all of it. */
+/**
+ * How strong a tone is in a sound, 0 to 1 of all of it. In one place it may go over into itself in another phase: what is exported takes the place of what
+ * was heard first.
+ */
 function shareOf(hz: number, samples: Float32Array): number {
-  let [re, im, whole] = [0, 0, 0];
-  for (const [n, value] of samples.entries()) {
-    re += value * Math.cos((2 * Math.PI * hz * n) / rate);
-    im += value * Math.sin((2 * Math.PI * hz * n) / rate);
-    whole += value * value;
+  // Summed up to every hundredth of a second.
+  const step = rate / 100;
+  const sums = [[0, 0, 0]];
+  for (let at = 0; at < samples.length; at += step) {
+    let [re, im, whole] = sums[sums.length - 1];
+    for (let n = at; n < at + step; n++) {
+      re += samples[n] * Math.cos((2 * Math.PI * hz * n) / rate);
+      im += samples[n] * Math.sin((2 * Math.PI * hz * n) / rate);
+      whole += samples[n] ** 2;
+    }
+    sums.push([re, im, whole]);
   }
-  return (2 * (re * re + im * im)) / (samples.length * whole);
+  const last = sums.length - 1;
+  const goingOver = Math.ceil((2 * voiceChangeMs) / 10);
+  const between = (from: number, to: number) => {
+    const [re, im, whole] = sums[to].map((value, k) => value - sums[from][k]);
+    return { tone: Math.hypot(re, im), whole };
+  };
+  const shareBut = (from: number, to: number) => {
+    const [before, after] = [between(0, from), between(to, last)];
+    const frames = (last - (to - from)) * step;
+    return (2 * (before.tone + after.tone) ** 2) / (frames * (before.whole + after.whole));
+  };
+  let most = shareBut(0, 0);
+  for (let at = 1; at + goingOver < last; at++) most = Math.max(most, shareBut(at, at + goingOver));
+  return most;
 }
 
 test('pads are turned while they play: heard tuned within a moment, then as they are exported', async ({

@@ -1,4 +1,6 @@
 import { defineConfig } from '@playwright/test';
+import { findChromium } from '@pannet/launcher/debian';
+import { launchOptions } from './launch-options.ts';
 
 export default defineConfig({
   testDir: '.',
@@ -10,18 +12,6 @@ export default defineConfig({
   use: {
     viewport: { width: 1280, height: 800 },
     acceptDownloads: true,
-    launchOptions: {
-      executablePath: '/usr/bin/chromium',
-      args: [
-        '--no-sandbox',
-        '--disable-gpu',
-        '--disable-quic',
-        '--no-first-run',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-        '--autoplay-policy=no-user-gesture-required',
-      ],
-    },
+    launchOptions: launchOptions(findChromium()),
   },
 });

@@ -161,8 +161,25 @@ test('parts are brought into a group by dragging, and all of it is turned down, 
   const again = await tap(page, rate, rate / 2, 'heard');
   expect(again.left).toEqual(before.left);
 
-  // Evened and brought in, it is written as it is heard alone.
+  // Its drafts are compared at the loudness of what was heard first; what is written has its own.
   await group.getByRole('button', { name: 'Settings of Group 1' }).click();
+  await group.getByRole('button', { name: 'Keep as draft 1 of Group 1' }).click();
+  await level.fill('-6');
+  await level.press('Enter');
+  await group.getByRole('button', { name: 'Keep as draft 2 of Group 1' }).click();
+  await group.getByRole('button', { name: 'Solo Group 1' }).click();
+  const soft = await tap(page, rate, rate / 2, 'heard');
+  await group.getByRole('button', { name: 'Draft 1 of Group 1', exact: true }).click();
+  const matched = group.getByRole('button', { name: /let go of the level of Group 1/ });
+  await expect(matched).toHaveText('matched −6.0 LU', { timeout: 60_000 });
+  const equal = await tap(page, rate, rate / 2, 'heard');
+  expect(10 * log10(power(equal.left) / power(soft.left))).toBeCloseTo(0, 2);
+  await matched.click();
+  const loud = await tap(page, rate, rate / 2, 'heard');
+  expect(10 * log10(power(loud.left) / power(soft.left))).toBeCloseTo(6, 2);
+  await group.getByRole('button', { name: 'Solo Group 1' }).click();
+
+  // Evened and brought in, it is written as it is heard alone.
   for (const [label, value] of [
     ['Threshold', '-30'],
     ['Width', '0'],

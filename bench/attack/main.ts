@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { findChromium } from '@pannet/launcher/debian';
 import { chromium, type Page } from 'playwright-core';
 import { clients, fullDisk, importing, slowAndAborted } from './crowd.ts';
 import { fuzz } from './fuzz.ts';
@@ -14,7 +15,7 @@ const quick = process.argv.includes('quick');
 async function openBrowser(): Promise<Page | null> {
   try {
     const browser = await chromium.launch({
-      executablePath: '/usr/bin/chromium',
+      executablePath: findChromium(),
       args: ['--no-sandbox', '--disable-gpu', '--autoplay-policy=no-user-gesture-required'],
     });
     return await (await browser.newContext()).newPage();

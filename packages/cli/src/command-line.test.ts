@@ -161,9 +161,11 @@ describe('render', () => {
       join(folder, 'theirs.wav'),
     ]);
     const [ours, theirs] = [await wav('ours.wav'), await wav('theirs.wav')];
+    let worst = 0;
     for (const side of [0, 1])
-      for (let n = 0; n < ours.layout.frames; n += 7)
-        expect(Math.abs(ours.channels[side][n] - theirs.channels[side][n])).toBeLessThan(1e-6);
+      for (let n = 0; n < ours.layout.frames; n++)
+        worst = Math.max(worst, Math.abs(ours.channels[side][n] - theirs.channels[side][n]));
+    expect(worst).toBeLessThan(1e-6);
   });
 
   test('two takes play on two sides; the longest decides the length', async () => {
@@ -459,7 +461,7 @@ describe('measure', () => {
       expect(Math.abs(loudness - outside.lufs)).toBeLessThan(0.1);
       expect(Math.abs((report.truePeakDbtp ?? 0) - outside.peakDbtp)).toBeLessThan(0.1);
     }
-  }, 120_000);
+  });
 });
 
 describe('takes', () => {

@@ -66,7 +66,7 @@ test('what cancels is mended: the new image cancels no more, and the report says
     await pannet('render --image new.json --take harp.wav --out new.wav --report n.json'),
   ).toBe(0);
   expect(read('n.json').correlation).toBeGreaterThan(-0.1);
-}, 60_000);
+});
 
 test('chains are lined up and made even, both in one go', async () => {
   expect(
@@ -84,7 +84,7 @@ test('chains are lined up and made even, both in one go', async () => {
   expect(right.polarity).toBe('normal');
   expect(right.delay.value).toBeLessThan(0.3);
   expect(said.join()).toMatch(/chains-apart: offset in ms from [+−]?\d\.\d\d to [+−]?0\.0\d/);
-}, 120_000);
+});
 
 test('where nothing is to be mended the status is 3, and no file is left', async () => {
   expect(await pannet('mend --image fine.json --take harp.wav --out no.json --for leads')).toBe(3);
@@ -94,7 +94,7 @@ test('where nothing is to be mended the status is 3, and no file is left', async
   ).toBe(3);
   expect(said.join()).toContain('no two voices that stand apart');
   expect(existsSync(join(folder, 'no.json'))).toBe(false);
-}, 60_000);
+});
 
 test.each([
   [

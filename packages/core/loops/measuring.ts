@@ -36,6 +36,27 @@ export function squares(left: usize, right: usize, count: i32, sums: usize): voi
   store<f64>(sums, bothLanes(ofBoth), 16);
 }
 
+/**
+ * The same of so many moments one after the other, each of `frames`.
+ * @param frames a multiple of two
+ * @param sums three for each moment: written
+ */
+export function squaresOfMoments(
+  left: usize,
+  right: usize,
+  frames: i32,
+  moments: i32,
+  sums: usize,
+): void {
+  const bytes: usize = usize(frames) << 2;
+  for (let n: i32 = 0; n < moments; n++) {
+    squares(left, right, frames, sums);
+    left += bytes;
+    right += bytes;
+    sums += 24;
+  }
+}
+
 /** The largest size of so many singles. @param count a multiple of four */
 export function largest(singles: usize, count: i32): f32 {
   let most = f32x4.splat(0);

@@ -1,7 +1,17 @@
 import { bothLanes } from './pairs';
 
 export { addSignal, findPeaks, findTurns, readAlong, turn, windowFour } from './pads';
-export { halve, highestBetween, largest, lessen, squares, sumOf, thin, weigh } from './measuring';
+export {
+  halve,
+  highestBetween,
+  largest,
+  lessen,
+  squares,
+  squaresOfMoments,
+  sumOf,
+  thin,
+  weigh,
+} from './measuring';
 
 /**
  * Fast Fourier transforms of two complex signals at once, in AssemblyScript: compiled to WebAssembly each value is worked on together with the other

@@ -16,7 +16,7 @@ import { afterAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { runningServer, wasStartedOn } from './cluster-files.ts';
 import { dataFolder } from './data-folder.ts';
-import { findPostgres, onPath } from './debian.ts';
+import { findChromium, findPostgres, install, onPath } from './debian.ts';
 import { startCluster } from './postgres.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'pannet-launcher-'));
@@ -35,6 +35,23 @@ test('programs are found on the PATH, and PostgreSQL where Debian puts it', () =
   expect(onPath('sh')).toMatch(/\/sh$/);
   expect(onPath('no-such-program')).toBeUndefined();
   expect(existsSync(join(findPostgres() ?? '', 'initdb'))).toBe(true);
+  expect(findChromium()).toMatch(/^\/usr\/bin\/chromium/);
+});
+
+test('what cannot be installed is said in a sentence, or gone without', () => {
+  const before = process.env.PATH;
+  // Where there is no apt-get.
+  process.env.PATH = folder;
+  const need = { name: 'A harp', debianPackage: 'harp', there: () => false };
+  try {
+    expect(() => install([need])).toThrow(
+      /^A harp is missing\. Run “sudo apt-get update && .* harp”/,
+    );
+    expect(() => install([{ ...need, optional: true }])).not.toThrow();
+    expect(() => install([{ ...need, optional: true }, need])).toThrow(/A harp is missing/);
+  } finally {
+    process.env.PATH = before;
+  }
 });
 
 test('PG_BIN_DIR comes first, if there is a server in it', () => {
@@ -68,7 +85,7 @@ test('a cluster is private to loopback, keeps its data over a stop, and is taken
   const third = await startCluster(folder, ['fsync=off']);
   expect(await query(await third.database('kept'), 'SELECT n FROM kept')).toEqual([{ n: 7 }]);
   await third.stop();
-}, 60_000);
+});
 
 const fresh = () => {
   const made = mkdtempSync(join(folder, 'data-'));
@@ -95,14 +112,14 @@ describe('nothing that we did not make is ever removed', () => {
     const before = readdirSync(join(data, 'postgres')).sort();
     await expect(startCluster(data, settings)).rejects.toThrow(/PG_VERSION/);
     expect(readdirSync(join(data, 'postgres')).sort()).toEqual(before);
-  }, 60_000);
+  });
 
   test('another’s cluster, of which we have no password, is left alone', async () => {
     const data = fresh();
     await (await startCluster(data, settings)).stop();
     rmSync(join(data, 'postgres-password'));
     await expect(startCluster(data, settings)).rejects.toThrow(/not one that Pannet made here/);
-  }, 60_000);
+  });
 });
 
 describe('a cluster that something happened to starts again', () => {
@@ -119,7 +136,7 @@ describe('a cluster that something happened to starts again', () => {
     expect(await query(await cluster.database('again'), 'SELECT 1 AS one')).toEqual([{ one: 1 }]);
     await cluster.stop();
     expect(readdirSync(data).filter((name) => name.includes('being-made'))).toEqual([]);
-  }, 60_000);
+  });
 
   test.each([
     ['empty', ''],
@@ -159,7 +176,7 @@ describe('a cluster that something happened to starts again', () => {
     expect(runningServer(join(data, 'postgres'))?.pid).not.toBe(running?.pid);
     await cluster.stop();
     expect(runningServer(join(data, 'postgres'))).toBeUndefined();
-  }, 60_000);
+  });
 });
 
 test('a cluster keeps to the version that made it, or says what to do', async () => {
@@ -169,14 +186,14 @@ test('a cluster keeps to the version that made it, or says what to do', async ()
   await expect(startCluster(data, settings)).rejects.toThrow(
     /made by PostgreSQL 9, which is not installed\. Run “sudo apt-get install postgresql-9”/,
   );
-}, 60_000);
+});
 
 test('its log can be read by its owner alone', async () => {
   const data = fresh();
   writeFileSync(join(data, 'postgres.log'), '', { mode: 0o644 });
   await (await startCluster(data, settings)).stop();
   expect(statSync(join(data, 'postgres.log')).mode & 0o777).toBe(0o600);
-}, 60_000);
+});
 
 test('a data folder that is a file, or that nothing can be written to, is said in a sentence', () => {
   const file = join(folder, 'file');

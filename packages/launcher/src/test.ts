@@ -2,26 +2,38 @@ import { spawn } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { chromiumNeed, ffmpegNeed, install, postgresNeed } from './debian.ts';
+import { chromiumNeed, ffmpegNeed, headlessNeed, install, postgresNeed } from './debian.ts';
+import {
+  failuresOfJest,
+  failuresOfPlaywright,
+  type JestReport,
+  type PlaywrightReport,
+} from './failures.ts';
 import { repository } from './repository.ts';
 import { buildWeb } from './web-build.ts';
 
 interface Count {
   readonly passed: number;
-  readonly failed: number;
+  /** What failed, each by its name and what went wrong. */
+  readonly failures: readonly string[];
 }
+
+/** Put before a command that takes only what others leave of the processor. */
+const behind = ['nice', '-n', '19'];
 
 /** `./pannet test`: everything, ending with the line `N passed, N failed`. */
 export async function test(): Promise<number> {
-  install([postgresNeed, chromiumNeed, ffmpegNeed]);
+  install([postgresNeed, chromiumNeed, headlessNeed, ffmpegNeed]);
   const scratch = mkdtempSync(join(tmpdir(), 'pannet-test-'));
   const counts: Count[] = [];
   try {
-    // What takes one core each goes side by side.
-    const checks = [
-      check('lint', 'node_modules/eslint/bin/eslint.js', ['.', '--max-warnings', '0']),
+    await buildWeb();
+    // What plays is waited for: all else is done in the time that the journeys leave.
+    const kinds = [
+      playwright(join(scratch, 'playwright.json')),
       inTurn(
         () => check('types', 'node_modules/typescript/bin/tsc', ['-b']),
+        () => check('lint', 'node_modules/eslint/bin/eslint.js', ['.', '--max-warnings', '0']),
         () =>
           check('format', 'node_modules/prettier/bin/prettier.cjs', [
             '--check',
@@ -29,20 +41,19 @@ export async function test(): Promise<number> {
             'warn',
             '.',
           ]),
+        () => jest(join(scratch, 'jest.json')),
       ),
     ];
-    counts.push(...(await Promise.all(checks)).flat());
-    await buildWeb();
-    counts.push(await jest(join(scratch, 'jest.json')));
-    counts.push(await playwright(join(scratch, 'playwright.json')));
+    counts.push(...(await Promise.all(kinds)).flat());
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
-  const total = (pick: (count: Count) => number) =>
-    counts.reduce((sum, count) => sum + pick(count), 0);
-  const failed = total((count) => count.failed);
-  console.log(`${total((count) => count.passed)} passed, ${failed} failed`);
-  return failed === 0 ? 0 : 1;
+  const failures = counts.flatMap((count) => count.failures);
+  const passed = counts.reduce((sum, count) => sum + count.passed, 0);
+  // Here once more: of a long text often only the end is kept.
+  for (const failure of failures) console.log(`Failed: ${failure}\n`);
+  console.log(`${passed} passed, ${failures.length} failed`);
+  return failures.length === 0 ? 0 : 1;
 }
 
 async function inTurn(...all: readonly (() => Promise<Count>)[]): Promise<Count[]> {
@@ -53,59 +64,67 @@ async function inTurn(...all: readonly (() => Promise<Count>)[]): Promise<Count[
 
 /** A tool that either passes or fails as a whole. */
 async function check(name: string, script: string, words: readonly string[]): Promise<Count> {
-  const passed = (await run(name, script, words)) === 0;
-  return { passed: passed ? 1 : 0, failed: passed ? 0 : 1 };
+  const passed = (await run(name, [...behind, 'node', script, ...words])) === 0;
+  return passed ? { passed: 1, failures: [] } : { passed: 0, failures: [name] };
 }
 
 async function jest(report: string): Promise<Count> {
   const code = await run(
     'unit and server tests',
-    'node_modules/jest/bin/jest.js',
-    ['--json', `--outputFile=${report}`],
+    [...behind, 'node', 'node_modules/jest/bin/jest.js', '--json', `--outputFile=${report}`],
     {
       NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
     },
   );
-  if (!existsSync(report)) return { passed: 0, failed: 1 };
-  const { numPassedTests, numFailedTests, numFailedTestSuites } = JSON.parse(
-    readFileSync(report, 'utf8'),
-  ) as Record<string, number>;
-  // A suite that does not even load has no failed test in it.
-  return {
-    passed: numPassedTests,
-    failed: Math.max(numFailedTests, numFailedTestSuites, code === 0 ? 0 : 1),
-  };
+  return counted('unit and server tests', code, report, (told: JestReport) => ({
+    passed: told.numPassedTests,
+    failures: failuresOfJest(told),
+  }));
 }
 
 async function playwright(report: string): Promise<Count> {
   const code = await run(
     'browser journeys',
-    'node_modules/@playwright/test/cli.js',
-    ['test', '-c', 'e2e', '--reporter=list,json,./e2e/what-it-showed.ts'],
+    [
+      'node',
+      'node_modules/@playwright/test/cli.js',
+      ...['test', '-c', 'e2e', '--reporter=list,json,./e2e/what-it-showed.ts'],
+    ],
     {
       PLAYWRIGHT_JSON_OUTPUT_FILE: report,
     },
   );
-  if (!existsSync(report)) return { passed: 0, failed: 1 };
-  const { stats } = JSON.parse(readFileSync(report, 'utf8')) as {
-    stats: { expected: number; unexpected: number; flaky: number };
-  };
+  return counted('browser journeys', code, report, (told: PlaywrightReport) => ({
+    passed: told.stats.expected + told.stats.flaky,
+    failures: failuresOfPlaywright(told),
+  }));
+}
+
+/** What a tool's report counts; a tool that ended badly failed, whatever it reports. */
+function counted<Report>(
+  name: string,
+  code: number,
+  report: string,
+  count: (report: Report) => Count,
+): Count {
+  const { passed, failures } = existsSync(report)
+    ? count(JSON.parse(readFileSync(report, 'utf8')) as Report)
+    : { passed: 0, failures: [] };
   return {
-    passed: stats.expected + stats.flaky,
-    failed: Math.max(stats.unexpected, code === 0 ? 0 : 1),
+    passed,
+    failures: failures.length > 0 || code === 0 ? failures : [`${name} ended with ${code}`],
   };
 }
 
 function run(
   name: string,
-  script: string,
-  words: readonly string[],
+  [program, ...words]: readonly string[],
   environment: Record<string, string> = {},
 ): Promise<number> {
   const begun = Date.now();
   console.log(`— ${name}`);
   return new Promise((resolve) => {
-    const child = spawn('node', [script, ...words], {
+    const child = spawn(program, words, {
       cwd: repository,
       env: { ...process.env, ...environment },
       stdio: ['ignore', 'inherit', 'inherit'],

@@ -27,7 +27,8 @@ function newestIn(path: string): number {
   return Math.max(
     0,
     ...readdirSync(path)
-      .filter((name) => name !== 'dist' && name !== 'node_modules')
+      // What the compiler notes beside the sources is none of them.
+      .filter((name) => !/^(dist|node_modules)$|\.tsbuildinfo$/.test(name))
       .map((name) => newestIn(join(path, name))),
   );
 }

@@ -28,7 +28,7 @@ export class RunningServer {
 
   constructor(configuration: object = {}) {
     this.#configuration = configuration;
-    beforeAll(() => this.start(), 60_000);
+    beforeAll(() => this.start());
     afterAll(() => this.stop());
   }
 

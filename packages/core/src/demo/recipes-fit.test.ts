@@ -53,4 +53,4 @@ test('no recipe draws a finding on a source that it is for, but what it means', 
     }
   }
   expect(drawn).toEqual(known);
-}, 120_000);
+});

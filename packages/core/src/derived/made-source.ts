@@ -115,3 +115,8 @@ export type PadsSource = MadeSource & {
 export function isPads(source: PcmSource): source is PadsSource {
   return isMade(source) && source.step.kind === 'pads';
 }
+
+/** Whether it is heard for a moment only, until what is exported is there. */
+export function isBrief(source: PcmSource): boolean {
+  return isPads(source) && source.step.anewAt !== undefined;
+}

@@ -159,7 +159,7 @@ describe('chains of one take are made even', () => {
     const silent = chained(new Float32Array(rate), clean, pushed);
     const nothing = await evenedChains(silent.asked, silent.planFor, silent.load);
     expect(nothing.ok ? '' : nothing.error.sentence).toContain('silent');
-  }, 60_000);
+  });
 });
 
 describe('chains are lined up', () => {

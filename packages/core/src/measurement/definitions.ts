@@ -29,9 +29,9 @@ export const definitions = {
   lead: {
     label: 'Lead',
     unit: 'ms',
-    text: 'Which side speaks first, and by how much, from the delays of the voices; of a file from the one lag at which all frequencies agree, if there is one. Where voices are tuned or drift they wander round it.',
+    text: 'Which side speaks first, and by how much, from the delays of the voices; of a file from the one lag at which all frequencies agree and levels rise, if there is one. Where voices are tuned or drift they wander round it.',
     source:
-      'voices within 10 dB of the loudest of a side: common practice; of a file: smoothed coherence transform (Knapp and Carter 1976)',
+      'voices within 10 dB of the loudest of a side: common practice; of a file: smoothed coherence transform (Knapp and Carter 1976), rises of level: our own',
   },
   lean: {
     label: 'Lean',

@@ -42,6 +42,22 @@ function hum(left: Float32Array, right = left, rateHz = rate) {
 }
 
 describe('hum', () => {
+  test('looking for it can be stopped at any step, and so can what is low before it', () => {
+    const take = dense(4, 1);
+    const low = lowEnd(take, take, rate);
+    for (const steps of [1, 5, 12]) {
+      let left = steps;
+      const tick = () => {
+        if (--left === 0) throw new Error('stopped');
+      };
+      expect(() => findHum(low.left, low.right, low.rateHz, tick)).toThrow('stopped');
+    }
+    const stop = () => {
+      throw new Error('stopped');
+    };
+    expect(() => lowEnd(take, take, rate, stop)).toThrow('stopped');
+  });
+
   test('is found where nothing rests, at either mains, on either side, of any phase, and in a double of it', () => {
     for (const seed of [1, 2]) {
       const take = dense(8, seed);

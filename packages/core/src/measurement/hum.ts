@@ -53,9 +53,15 @@ const nothing = 1e-30;
  * frequency to a tenth of a hertz then stands out of its neighbours.
  * @param left both sides, lowered to some 1.5 kHz
  * @param rateHz that rate
+ * @param tick is called between the steps; it may throw to stop
  * @returns null where there is none, or too little to tell it by
  */
-export function findHum(left: Float32Array, right: Float32Array, rateHz: number): Hum | null {
+export function findHum(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  tick: () => void = () => {},
+): Hum | null {
   const hop = round((momentSeconds / 2) * rateHz);
   const moments = floor(left.length / hop) - 1;
   if (moments < fewestMoments) return null;
@@ -68,6 +74,7 @@ export function findHum(left: Float32Array, right: Float32Array, rateHz: number)
   const power = energy / left.length;
   const bands = new Map<number, Band>();
   const band = (hz: number) => {
+    tick();
     const known = bands.get(hz) ?? new Band(sides, hz, rateHz, hop, moments);
     bands.set(hz, known);
     return known;

@@ -4,6 +4,7 @@ import { parabolaPeak } from '../signal/parabola.ts';
 import { bandSum, thirdOctaveBands } from './bands.ts';
 import { fftOf, nextPowerOfTwo, realInverse } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
+import { largestAt, leadOf } from './lead.ts';
 import type { SideSums } from './sides.ts';
 import { energyInBin } from './spectra.ts';
 import type { StereoSpectra } from './stereo-spectra.ts';
@@ -28,8 +29,6 @@ export interface SidesAlike {
 }
 
 const largestLagMs = 320;
-/** Further apart they follow each other: nobody leads. */
-const longestLeadMs = 60;
 
 /**
  * Are the sides copies, and by how much apart: the signed peak of largest magnitude of the normalised
@@ -77,9 +76,10 @@ export class LikenessMeter {
   /**
    * @param sums over all that was given
    * @param spectra of the same, whatever their resolution
+   * @param risesMs by how much later the right side's level rises; null where that is not sure
    * @returns null where a side is silent
    */
-  alike(sums: SideSums, spectra: StereoSpectra): SidesAlike | null {
+  alike(sums: SideSums, spectra: StereoSpectra, risesMs: number | null): SidesAlike | null {
     const scale = sqrt(sums.left * sums.right);
     if (!(scale > 0)) return null;
     const plain = this.#correlation();
@@ -94,7 +94,7 @@ export class LikenessMeter {
     return {
       likeness: { ...found, value: max(-1, min(1, found.value / scale)) },
       bandsAlike: bandsAlikeAt(plain, lag, largest, this.#rateHz, spectra),
-      leadMs: leadOf(white, round((longestLeadMs * this.#rateHz) / 1000), (at) => peak(white, at)),
+      leadMs: leadOf(white, this.#rateHz, risesMs, (at) => peak(white, at).lagMs),
     };
   }
 
@@ -114,17 +114,6 @@ export class LikenessMeter {
   }
 }
 
-function largestAt(
-  at: (lag: number) => number,
-  from: number,
-  to: number,
-  size: (value: number) => number,
-): number {
-  let best = max(from, min(to, 0));
-  for (let lag = from; lag <= to; lag++) if (size(at(lag)) > size(at(best))) best = lag;
-  return best;
-}
-
 /** A tone is as alike a period later: peaks as high as this, against the highest, are told apart by what is whitened. */
 const asHigh = 0.97;
 
@@ -133,7 +122,7 @@ function likeliestLag(
   white: (lag: number) => number,
   largest: number,
 ): number {
-  const highest = largestAt(plain, -largest, largest, abs);
+  const highest = largestAt(plain, largest, abs);
   const most = abs(plain(highest));
   let best = highest;
   for (let lag = 1 - largest; lag < largest; lag++) {
@@ -253,31 +242,4 @@ function whitened(
   const signal = realInverse(half, size);
   const scale = weights > 0 ? size / (2 * weights) : 0;
   return (lag) => max(-1, min(1, signal[(lag + size) % size] * scale));
-}
-
-/** Less than this of what is heard moves together: no lead is sure. */
-const sureCopy = 0.22;
-/** A second peak as high as this, against the highest, leaves it open which of both it is. */
-const rivalShare = 0.75;
-const rivalMs = 1.2;
-/** A peak that has its opposite on the other side is that of mirrored voices, which lead nowhere. */
-const mirroredShare = 0.6;
-
-/** The lag of the one peak that both sides agree on; null where there is none, or more than one. */
-function leadOf(
-  white: (lag: number) => number,
-  longest: number,
-  peak: (lag: number) => Likeness,
-): number | null {
-  const best = largestAt(white, -longest, longest, (value) => value);
-  const highest = white(best);
-  if (highest < sureCopy) return null;
-  const found = peak(best);
-  const apart = round((rivalMs * longest) / longestLeadMs);
-  for (let lag = -longest; lag <= longest; lag++)
-    if (abs(lag - best) > apart && white(lag) > rivalShare * highest) return null;
-  if (abs(best) > apart)
-    for (let lag = -best - 2; lag <= -best + 2; lag++)
-      if (white(lag) < -mirroredShare * highest) return null;
-  return found.lagMs;
 }

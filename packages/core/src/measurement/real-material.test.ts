@@ -2,6 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import { findingsOf } from '../findings/findings.ts';
 import { levelRatio } from './dynamics.ts';
 import { measureStereo } from './report.ts';
+import { riseLag } from './rises.ts';
+import { sidesInTime } from './sides-in-time.ts';
 import { delayed, joined, noise, sine } from './signals.fixture.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
@@ -23,10 +25,50 @@ function chords(seconds: number, roots: readonly number[] = [98, 110, 82.4, 123.
   return samples;
 }
 
+/** A plucked string on which a finger slides up, a third in each second. */
+function slides(seconds: number, cents: number): Float32Array {
+  const samples = new Float32Array(seconds * rate);
+  let phase = 0;
+  for (let n = 0; n < samples.length; n++) {
+    const t = (n % rate) / rate;
+    phase += (2 * PI * 300 * 2 ** ((400 * t + cents) / 1200)) / rate;
+    const level = (0.2 * exp(-2 * t) * (n % rate)) / ((n % rate) + 20);
+    for (let k = 1; k <= 12; k++) samples[n] += (level / k) * sin(k * phase);
+  }
+  return samples;
+}
+
 const mixed = (a: Float32Array, b: Float32Array, gain: number) =>
   a.map((value, n) => value + gain * b[n]);
 const codes = (left: Float32Array, right: Float32Array) =>
   findingsOf(measureStereo(left, right, rate).report).map(({ code }) => code);
+
+test.each([8000, 11_025, 44_100, 192_000])(
+  'at %i Hz moments of both sides hold what their samples do, up to the last one',
+  (rateHz) => {
+    const [left, right] = [noise(0.3337, rateHz, 1), noise(0.3337, rateHz, 2)];
+    const { sums, momentMs, ...sides } = sidesInTime(left, right, rateHz);
+    const frames = round((momentMs * rateHz) / 1000);
+    expect(abs(momentMs - 1)).toBeLessThan(0.1);
+    for (const [side, samples] of [
+      ['left', left],
+      ['right', right],
+    ] as const) {
+      const plain = Array.from({ length: Math.ceil(samples.length / frames) }, (_, n) =>
+        samples.slice(n * frames, (n + 1) * frames).reduce((sum, value) => sum + value * value, 0),
+      );
+      const off = plain.map((energy, n) => abs(energy - sides[side][n]));
+      expect(sides[side]).toHaveLength(plain.length);
+      expect(Math.max(...off)).toBeLessThan(1e-9);
+      expect(sums[side]).toBeCloseTo(
+        plain.reduce((sum, energy) => sum + energy, 0),
+        8,
+      );
+    }
+    const cross = left.reduce((sum, value, n) => sum + value * right[n], 0);
+    expect(sums.cross).toBeCloseTo(cross, 8);
+  },
+);
 
 describe('lead, of chords', () => {
   const take = chords(8);
@@ -54,6 +96,38 @@ describe('lead, of chords', () => {
       expect(abs(leadMs ?? 0)).toBeLessThan(0.1);
     },
   );
+
+  test('tuned apart, a line that slides leads where it rises, not where the other one had its pitch', () => {
+    const ms = 7;
+    for (const cents of [4, 9, 14]) {
+      const left = slides(8, cents);
+      const right = delayed(slides(8, -cents), round((ms * rate) / 1000));
+      const { leadMs } = measureStereo(left, right, rate).report;
+      expect(abs((leadMs ?? ms) - ms)).toBeLessThan(1);
+      expect(abs((riseLag(sidesInTime(left, right, rate)) ?? 0) - ms)).toBeLessThan(0.5);
+      const turned = measureStereo(right, left, rate).report;
+      expect(abs((turned.leadMs ?? -ms) + ms)).toBeLessThan(1);
+    }
+  });
+
+  test('where levels rise together and what sounds is another thing, no lead is said', () => {
+    const bursts = (seed: number) =>
+      noise(6, rate, seed).map((value, n) => value * exp(-((n % 8000) / 600)));
+    const [left, right] = [bursts(3), delayed(bursts(5), 160)];
+    expect(riseLag(sidesInTime(left, right, rate))).toBeCloseTo(10, 0);
+    expect(measureStereo(left, right, rate).report.leadMs).toBeNull();
+  });
+
+  test.each([
+    ['silence', () => 0],
+    ['a steady low tone', (n: number) => 0.3 * sin((2 * PI * 82 * n) / rate)],
+    ['a steady tone', (n: number) => 0.3 * sin((2 * PI * 220 * n) / rate)],
+    ['a steady high tone', (n: number) => 0.3 * sin((2 * PI * 1234 * n) / rate)],
+    ['what swells', (n: number) => 0.3 * sin((2 * PI * 220 * n) / rate) * (1 - exp(-n / 30_000))],
+  ])('%s has no moment at which it rises', (_, at) => {
+    const take = Float32Array.from({ length: 4 * rate }, (_, n) => at(n));
+    expect(riseLag(sidesInTime(take, delayed(take, 100), rate))).toBeNull();
+  });
 
   test('two performances lead nowhere, and none is a copy', () => {
     const { report } = measureStereo(take, chords(8, [123.5, 98, 110, 82.4]), rate);

@@ -30,8 +30,9 @@ import {
 import { visitPairBlocks } from '../signal/pair-blocks.ts';
 import { inPieces, openRoom, transforms } from '../signal/transforms.ts';
 import { LikenessMeter, type Likeness } from './likeness.ts';
-import { sideSums } from './side-sums.ts';
-import { correlation, isStillMono, leanDb, sideToMidDb, type SideSums } from './sides.ts';
+import { riseLag } from './rises.ts';
+import { sidesInTime, type SidesInTime } from './sides-in-time.ts';
+import { correlation, isStillMono, leanDb, sideToMidDb } from './sides.ts';
 import { foldSpectrum, sidesSpectrum } from './stereo-spectra.ts';
 import {
   lowEnd,
@@ -119,12 +120,13 @@ export function measureStereo(
     tick(0.45 * share),
   );
   const { loudness, foldLoudness, peaks } = meters;
-  const sums = sideSums(left, right);
+  const inTime = sidesInTime(left, right, rateHz);
+  const { sums } = inTime;
   const { spectra, alike, errors, wholeError, hum } = transformStereo(
     left,
     right,
     rateHz,
-    sums,
+    inTime,
     (share) => tick(0.45 + 0.55 * share),
   );
   const folded = foldSpectrum(spectra);
@@ -222,7 +224,7 @@ function transformStereo(
   left: Float32Array,
   right: Float32Array,
   rateHz: number,
-  sums: SideSums,
+  inTime: SidesInTime,
   tick: (share: number) => void,
 ) {
   const size = transformSizeFor(rateHz);
@@ -244,14 +246,15 @@ function transformStereo(
       (share) => tick(0.9 * share),
     );
     let lowDoubt: BandDoubt | null = null;
-    const lows = lowEnd(left, right, rateHz);
+    const lows = lowEnd(left, right, rateHz, () => tick(0.92));
+    tick(0.94);
     const low = lowSpectra(lows, (window) => {
       lowDoubt ??= new BandDoubt(bands, window.hzPerBin, window.power.length);
       lowDoubt.add(window);
+      tick(0.96);
     });
-    tick(1);
     const spectra = withLowEnd(coarse.spectra(), low);
-    const sides = alike.alike(sums, spectra);
+    const sides = alike.alike(inTime.sums, spectra, riseLag(inTime));
     const copied =
       sides !== null && Math.abs(sides.likeness.value) >= copiedLikeness && sides.bandsAlike >= 0.5;
     // A moment or two tell nothing of how moments differ: a band has no more of them than its width times its time.
@@ -266,7 +269,7 @@ function transformStereo(
         Math.max(least(band), band.centreHz < lowWindowsTopHz ? (lowErrors[n] ?? 0) : errors[n]),
       ),
       wholeError: errors[bands.length],
-      hum: findHum(lows.left, lows.right, lows.rateHz),
+      hum: findHum(lows.left, lows.right, lows.rateHz, () => tick(0.98)),
     };
   } finally {
     coarse.close();

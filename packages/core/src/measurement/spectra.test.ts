@@ -4,7 +4,7 @@ import { hannWindow, RealFft } from '../signal/spectrum.ts';
 import { LikenessMeter } from './likeness.ts';
 import { thirdOctaveBands } from './bands.ts';
 import { measureStereo } from './report.ts';
-import { sideSums } from './side-sums.ts';
+import { sidesInTime } from './sides-in-time.ts';
 import { noise } from './signals.fixture.ts';
 import { StereoSpectraMeter, stereoSpectra, transformSizeFor } from './spectra.ts';
 
@@ -18,7 +18,10 @@ function later(samples: Float32Array, by: number): Float32Array {
 function likenessOf(left: Float32Array, right: Float32Array, rateHz: number, size: number) {
   const meter = new LikenessMeter(rateHz, size);
   visitPairBlocks(left, right, size, meter.reach, (blocks) => meter.add(blocks));
-  return meter.alike(sideSums(left, right), stereoSpectra(left, right, rateHz))?.likeness ?? null;
+  return (
+    meter.alike(sidesInTime(left, right, rateHz).sums, stereoSpectra(left, right, rateHz), null)
+      ?.likeness ?? null
+  );
 }
 
 describe('pair blocks', () => {
@@ -193,7 +196,7 @@ describe('likeness', () => {
           sum += left[n] * right[n + lag];
         if (abs(sum) > abs(best)) best = sum;
       }
-      const { left: l, right: r } = sideSums(left, right);
+      const { left: l, right: r } = sidesInTime(left, right, 48_000).sums;
       expect(likenessOf(left, right, rateHz, 2048)?.value).toBeCloseTo(best / sqrt(l * r), 9);
     },
   );

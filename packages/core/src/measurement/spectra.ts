@@ -83,7 +83,8 @@ export function stereoSpectra(
 ): StereoSpectra {
   const size = transformSizeFor(rateHz);
   const spectra = windowed(left, right, rateHz, size, () => {}, tick);
-  return withLowEnd(spectra, lowSpectra(lowEnd(left, right, rateHz)));
+  const still = () => tick(1);
+  return withLowEnd(spectra, lowSpectra(lowEnd(left, right, rateHz, still), still));
 }
 
 /** The windows of two sides added up. */
@@ -112,9 +113,16 @@ export interface LowEnd {
   readonly rateHz: number;
 }
 
-export function lowEnd(left: Float32Array, right: Float32Array, rateHz: number): LowEnd {
+/** @param tick is called between the steps; it may throw to stop */
+export function lowEnd(
+  left: Float32Array,
+  right: Float32Array,
+  rateHz: number,
+  tick: () => void = () => {},
+): LowEnd {
   const factor = (longer * transformSizeFor(rateHz)) / lowSize;
   const first = lowered(left, factor);
+  tick();
   return {
     left: first,
     right: left === right ? first : lowered(right, factor),
@@ -124,7 +132,7 @@ export function lowEnd(left: Float32Array, right: Float32Array, rateHz: number):
 
 /**
  * Spectra of the low end, in windows four times as long, of which a third of a second would blur what lies close together.
- * @param told of each window
+ * @param told of each window; may throw to stop
  */
 export function lowSpectra(
   { left, right, rateHz }: LowEnd,

@@ -20,6 +20,7 @@ import {
   runPlayer,
   sharpestBend,
 } from './memory.fixture.ts';
+import { plainMonitoring } from './monitoring.ts';
 import { memoryOf, nodesUnder, roots } from './plan.ts';
 
 const rate = 48_000;
@@ -304,5 +305,52 @@ describe('groups in groups', () => {
       ),
       { numRuns: 25 },
     );
+  });
+});
+
+describe('groups whose drafts are compared', () => {
+  const memory = memorySong(
+    [0, 1].map((n) => noise(1, rate, 60 + n, 0.2)),
+    rate,
+  );
+  const { song } = memory;
+  const nested = {
+    ...song,
+    groups: [
+      groupOfParts('outer', 'Outer', ['p1']),
+      groupOfParts('inner', 'Inner', ['p0'], { parentId: 'outer', preparation: squeezed }),
+    ],
+  };
+
+  test('are heard at their gain, in whatever they lie; what is exported is as it was', async () => {
+    const plan = compile(nested, new Map());
+    const side = async (root: string) => (await renderSides(memory, nested, root, 9600)).left;
+    const [inner, other] = [await side(roots.group('inner')), await side(roots.part('p1'))];
+    for (const [groups, expected] of [
+      [{ inner: 0.5 }, inner.map((value, n) => 0.5 * value + other[n])],
+      [{ outer: 2 }, inner.map((value, n) => 2 * (value + other[n]))],
+      [{ inner: 0.5, outer: 2 }, inner.map((value, n) => value + 2 * other[n])],
+    ] as const) {
+      const { player } = await memoryPlayer(memory, plan);
+      player.watched = 'p0';
+      player.listen({ ...plainMonitoring, groups });
+      player.play();
+      const { left, tapLeft } = runPlayer(player, 9600);
+      expect(differenceDb(left.subarray(4800), expected.subarray(4800))).toBeLessThan(-120);
+      const part = await side(roots.part('p0'));
+      expect(tapLeft.subarray(4800)).toEqual(part.subarray(4800));
+    }
+  });
+
+  test('what is brought into a group while it plays goes on as loud as it was', async () => {
+    const { player } = await memoryPlayer(memory, compile(song, new Map()));
+    player.play();
+    const first = runPlayer(player, 9600).left;
+    const groups = [groupOfParts('g', 'G', ['p0', 'p1'])];
+    player.aim(compile({ ...song, groups }, new Map()));
+    const { left } = runPlayer(player, 9600);
+    const plain = (await renderSides(memory, song, roots.song, 19_200)).left;
+    expect(differenceDb(first.subarray(4800), plain.subarray(4800, 9600))).toBeLessThan(-120);
+    expect(differenceDb(left, plain.subarray(9600))).toBeLessThan(-120);
   });
 });

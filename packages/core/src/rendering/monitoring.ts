@@ -9,6 +9,8 @@ export interface Monitoring {
   readonly plain: Readonly<Record<string, number>>;
   /** Linear gains of images that are only being tried, so that they are as loud as what they would replace. */
   readonly image: Readonly<Record<string, number>>;
+  /** Linear gains of groups whose drafts are compared, so that they are as loud as what was heard when that began. */
+  readonly groups: Readonly<Record<string, number>>;
   readonly bedHeard: boolean;
   /** Whether anything but the bed is heard: without it the bed is set beside the mix. */
   readonly mixHeard: boolean;
@@ -25,6 +27,7 @@ export const plainMonitoring: Monitoring = {
   solo: [],
   plain: {},
   image: {},
+  groups: {},
   bedHeard: true,
   mixHeard: true,
   bedMatch: 1,

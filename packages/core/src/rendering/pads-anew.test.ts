@@ -4,12 +4,13 @@ import { neutralImage } from '../image/image.ts';
 import { sine } from '../measurement/signals.fixture.ts';
 import { newVoice, type Voice } from '../voices/voice.ts';
 import { voiceParameters } from '../parameters/tables.ts';
-import { shortBlockFrames } from '../sources/blocks.ts';
+import { makingLoader } from '../derived/making.ts';
+import { blockLength, blockRange, shortBlockFrames } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
-import { memorySong } from './memory.fixture.ts';
+import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
 import { renderStretch } from './offline.ts';
 import { anewFor, padsKeys, withPadsAnew } from './pads-anew.ts';
-import { planReach, planSources, roots } from './plan.ts';
+import { planReach, planSources, roots, type PlanGraph, type RenderPlan } from './plan.ts';
 
 const rate = 48_000;
 const { floor, sqrt, log10, abs, max } = Math;
@@ -24,7 +25,50 @@ function songOf(voices: readonly Voice[]) {
   return memorySong([sine(330, -12, 12, rate)], rate, image);
 }
 
+/** Brings the new source of a plan block by block while the one before it plays: how far it reaches, in ms, when it is gone over to. */
+async function heardWith(memory: MemorySong, before: RenderPlan, after: PlanGraph, at: number) {
+  const { player, store } = await memoryPlayer(memory, before);
+  player.seek(at);
+  player.play();
+  runPlayer(player, 4800);
+  const { position } = player;
+  player.aim(after);
+  const [source] = planSources(after, roots.heard).filter(({ key }) => !store.has(key, 0));
+  const { behind, ahead } = planReach(after, roots.heard);
+  const load = makingLoader(memory.load);
+  const [first] = blockRange(source, position - behind, position);
+  for (let index = first; ; index++) {
+    store.put(source.key, index, await load(source, index));
+    player.supplied();
+    if (player.heardKeys.includes(source.key))
+      return {
+        reserveMs: (1000 * ((index + 1) * blockLength(source) - position - ahead)) / rate,
+        player,
+      };
+  }
+}
+
 describe('pads that begin anew', () => {
+  test('are gone over to while a tenth of a second of them is there, and go on without a gap', async () => {
+    const memory = songOf([padsVoice('a', 9)]);
+    const before = compile(memory.song, new Map());
+    const after = compile(songOf([padsVoice('a', 12)]).song, new Map());
+    const at = 4 * rate;
+    const anew = withPadsAnew(
+      after,
+      new Map([...padsKeys(after)].map((key) => [key, anewFor(after, at + 4800)])),
+    );
+    const block = (1000 * shortBlockFrames) / rate;
+    const brief = await heardWith(memory, before, anew, at);
+    expect(brief.reserveMs).toBeGreaterThanOrEqual(100);
+    expect(brief.reserveMs).toBeLessThan(100 + block);
+    // What is exported waits for as much as all else does.
+    const exported = await heardWith(memory, before, after, at);
+    expect(exported.reserveMs).toBeGreaterThanOrEqual(300);
+    runPlayer(brief.player, 0.1 * rate);
+    expect(brief.player.underruns).toBe(0);
+  });
+
   test('only pads of which it is said do, and all else of a plan is as it was', () => {
     const { song } = songOf([newVoice('dry', 'dry'), padsVoice('a', 9), padsVoice('b', -9)]);
     const plan = compile(song, new Map());

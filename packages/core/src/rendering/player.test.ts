@@ -4,6 +4,7 @@ import { neutralImage } from '../image/image.ts';
 import { recipes } from '../image/recipes.ts';
 import { noise, rms, sine } from '../measurement/signals.fixture.ts';
 import { blockFrames, BlockStore } from '../sources/blocks.ts';
+import { groupOfParts } from '../song/along.ts';
 import { apply } from '../song/commands.ts';
 import type { Edit } from '../song/edits/edit.ts';
 import { compile } from './compile.ts';
@@ -374,40 +375,48 @@ describe('plans', () => {
   });
 });
 
-test('the gain of a state that is compared is heard with its sound, not while that is still being made', async () => {
-  const memory = memorySong([sine(1000, -12, 3, rate)]);
-  const { player, store, plan } = await playing(memory);
-  const level = (samples: Float32Array) => rms(samples, 0, samples.length);
-  runPlayer(player, 4800);
-  const before = level(runPlayer(player, 4800).left);
-  const amp = ampDescription.parse({ inputDb: 12 });
-  const louder = edited(memory, [
-    { kind: 'set-voice', partId: 'p0', voiceId: 'v1', changes: { amp } },
-  ]);
-  const next = compile(louder.song, new Map(), plan);
-  player.aim(next);
-  // Four times as loud, at a quarter: the same.
-  player.listen({ ...plainMonitoring, image: { p0: 10 ** (-12 / 20) } });
-  // What is no gain of a state goes at once, and back.
-  player.listen({ ...plainMonitoring, level: 0.5, image: { p0: 10 ** (-12 / 20) } });
-  runPlayer(player, 4800);
-  expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before / 2, 4);
-  player.listen({ ...plainMonitoring, image: { p0: 10 ** (-12 / 20) } });
-  runPlayer(player, 4800);
-  expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before, 4);
-  await supply(store, louder, next, player.position);
-  player.supplied();
-  // Not even over the 400 ms in which the one goes over into the other (momentary loudness: EBU Tech 3341).
-  const apart = () => abs(20 * Math.log10(level(runPlayer(player, 19_200).left) / before));
-  expect(apart()).toBeLessThan(0.1);
-  await supply(store, louder, next, player.position);
-  expect(apart()).toBeLessThan(1e-4);
-  // A state that was heard before goes back at once, with its gain.
-  player.aim(plan);
-  player.listen(plainMonitoring);
-  expect(apart()).toBeLessThan(0.1);
-  expect(apart()).toBeLessThan(1e-4);
-});
+test.each([
+  ['a part', (gain: number) => ({ image: { p0: gain } })],
+  ['a group', (gain: number) => ({ groups: { g: gain } })],
+])(
+  'the gain of a state of %s that is compared is heard with its sound, not while that is still being made',
+  async (_, raised) => {
+    const one = memorySong([sine(1000, -12, 3, rate)]);
+    const memory = { ...one, song: { ...one.song, groups: [groupOfParts('g', 'G', ['p0'])] } };
+    const { player, store, plan } = await playing(memory);
+    const level = (samples: Float32Array) => rms(samples, 0, samples.length);
+    runPlayer(player, 4800);
+    const before = level(runPlayer(player, 4800).left);
+    const amp = ampDescription.parse({ inputDb: 12 });
+    const louder = edited(memory, [
+      { kind: 'set-voice', partId: 'p0', voiceId: 'v1', changes: { amp } },
+    ]);
+    const next = compile(louder.song, new Map(), plan);
+    player.aim(next);
+    // Four times as loud, at a quarter: the same.
+    const matched = raised(10 ** (-12 / 20));
+    player.listen({ ...plainMonitoring, ...matched });
+    // What is no gain of a state goes at once, and back.
+    player.listen({ ...plainMonitoring, level: 0.5, ...matched });
+    runPlayer(player, 4800);
+    expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before / 2, 4);
+    player.listen({ ...plainMonitoring, ...matched });
+    runPlayer(player, 4800);
+    expect(level(runPlayer(player, 4800).left)).toBeCloseTo(before, 4);
+    await supply(store, louder, next, player.position);
+    player.supplied();
+    // Not even over the 400 ms in which the one goes over into the other (momentary loudness: EBU Tech 3341).
+    const apart = () => abs(20 * Math.log10(level(runPlayer(player, 19_200).left) / before));
+    expect(apart()).toBeLessThan(0.1);
+    await supply(store, louder, next, player.position);
+    expect(apart()).toBeLessThan(1e-4);
+    // A state that was heard before goes back at once, with its gain.
+    player.aim(plan);
+    player.listen(plainMonitoring);
+    expect(apart()).toBeLessThan(0.1);
+    expect(apart()).toBeLessThan(1e-4);
+  },
+);
 
 test('splices that come later go in without a new plan, and sound as if they had been there', async () => {
   const memory = memorySong([noise(2, rate, 4)], rate, recipes[1].image);

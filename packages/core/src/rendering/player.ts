@@ -1,3 +1,4 @@
+import { isBrief } from '../derived/made-source.ts';
 import { voiceChangeMs } from '../parameters/tables.ts';
 import { fadeTable } from '../signal/fade.ts';
 import { blockLength, blockRange, type BlockStore, type PcmSource } from '../sources/blocks.ts';
@@ -31,6 +32,8 @@ const startReserveMs = 150;
  * dragged, what comes next of it has to wait for what is being made for the step after.
  */
 export const freshReserveMs = 300;
+/** One that is heard for a moment only is gone over to sooner: what comes next of it is made before anything else. */
+const briefReserveMs = 100;
 const scopePoints = 256;
 /** Every so many frames one point of the scope. */
 const scopeStride = 6;
@@ -43,9 +46,11 @@ interface Pending {
   readonly plan: PlanGraph;
   readonly fresh: readonly PcmSource[];
   readonly reach: Reach;
-  /** Of the images that are compared: told for this plan, they are heard with it and not before. */
-  readonly gains: Monitoring['image'];
+  readonly gains: Gains;
 }
+
+/** Of the images and groups that are compared: told for a plan, they are heard with it and not before. */
+type Gains = Pick<Monitoring, 'image' | 'groups'>;
 
 export type PlayerState = 'stopped' | 'loading' | 'playing';
 
@@ -81,9 +86,9 @@ export class Player {
   #opening = 0;
   /** Frame of the quantum that lies in the monitor's buffers. */
   #quantum = Number.NaN;
-  /** How it is to be listened to, and the gains of images that are heard of it. */
+  /** How it is to be listened to, and the gains that are heard of it. */
   #monitoring = plainMonitoring;
-  #gains: Monitoring['image'] = {};
+  #gains: Gains = plainMonitoring;
   loop: Loop | null = null;
   /** The part whose own sound goes to the tap and the scope. */
   watched: string | null = null;
@@ -118,7 +123,7 @@ export class Player {
     if (this.#state === 'playing') {
       const heard = new Set(this.#sources.map(({ key }) => key));
       const fresh = planSources(plan, roots.heard).filter(({ key }) => !heard.has(key));
-      const gains = this.#monitoring.image;
+      const gains = this.#monitoring;
       const waits: Pending = { plan, fresh, reach: planReach(plan, roots.heard), gains };
       if (!this.#isThere(waits)) {
         this.#pending = [...this.#pending.slice(1 - mostPending), waits];
@@ -127,7 +132,7 @@ export class Player {
     }
     this.#pending = [];
     this.#take(plan);
-    this.#hear(this.#monitoring.image);
+    this.#hear(this.#monitoring);
   }
 
   /**
@@ -137,15 +142,15 @@ export class Player {
   listen(monitoring: Monitoring): void {
     this.#monitoring = monitoring;
     const newest = this.#pending.at(-1);
-    if (newest)
-      this.#pending = [...this.#pending.slice(0, -1), { ...newest, gains: monitoring.image }];
-    this.#hear(newest ? this.#gains : monitoring.image);
+    if (newest) this.#pending = [...this.#pending.slice(0, -1), { ...newest, gains: monitoring }];
+    this.#hear(newest ? this.#gains : monitoring);
     if (this.#state === 'stopped') this.monitor.settle();
   }
 
-  #hear(gains: Monitoring['image']): void {
+  #hear(gains: Gains): void {
     this.#gains = gains;
-    this.monitor.listen({ ...this.#monitoring, image: gains });
+    const { image, groups } = gains;
+    this.monitor.listen({ ...this.#monitoring, image, groups });
   }
 
   #take(plan: PlanGraph): void {
@@ -204,9 +209,13 @@ export class Player {
   }
 
   #isThere({ fresh, reach }: Pending): boolean {
-    if (fresh.length === 0) return true;
-    const room = (freshReserveMs * this.#rateHz) / 1000;
-    return this.#has(fresh, this.#position - reach.behind, this.#position + reach.ahead + room);
+    const from = this.#position - reach.behind;
+    const to = this.#position + reach.ahead;
+    for (const source of fresh) {
+      const room = ((isBrief(source) ? briefReserveMs : freshReserveMs) * this.#rateHz) / 1000;
+      if (!this.#has(source, from, to + room)) return false;
+    }
+    return true;
   }
 
   /** Blocks have come: goes over to the newest plan that waited for them. Not from within the sound. */
@@ -245,15 +254,15 @@ export class Player {
 
   #startable(): boolean {
     const { behind, ahead } = this.reach;
-    return this.#has(this.#sources, this.#position - behind, this.#position + ahead);
+    for (const source of this.#sources)
+      if (!this.#has(source, this.#position - behind, this.#position + ahead)) return false;
+    return true;
   }
 
-  #has(sources: readonly PcmSource[], from: number, to: number): boolean {
-    for (const source of sources) {
-      const [first, last] = blockRange(source, from, to);
-      for (let index = first; index <= last; index++)
-        if (!this.#store.has(source.key, index)) return false;
-    }
+  #has(source: PcmSource, from: number, to: number): boolean {
+    const [first, last] = blockRange(source, from, to);
+    for (let index = first; index <= last; index++)
+      if (!this.#store.has(source.key, index)) return false;
     return true;
   }
 

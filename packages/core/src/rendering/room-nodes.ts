@@ -81,7 +81,8 @@ export function roomNodes(
     if (groupId === null) continue;
     const gated = `${roots.listened(root)}/gated`;
     const of = [roots.listened(root)];
-    nodes.push({ kind: 'listened', id: gated, partId: null, muted: false, inputs: of });
+    const nobody = { partId: null, groupId: null, muted: false };
+    nodes.push({ kind: 'listened', id: gated, ...nobody, inputs: of });
     returns.set(root, gated);
   }
   return { nodes, told, returns };
@@ -169,7 +170,14 @@ function fedNodes(part: PartPlan, feed: Feed, id: string, gain: Value, moves: Pa
   return {
     nodes: [
       ...nodes,
-      { kind: 'listened', id: listened, partId: part.id, muted: part.muted, inputs: [source] },
+      {
+        kind: 'listened',
+        id: listened,
+        partId: part.id,
+        groupId: null,
+        muted: part.muted,
+        inputs: [source],
+      },
       { kind: 'gain', id, inputs: [source], gain },
       { kind: 'gain', id: heard, inputs: [listened], gain },
     ],

@@ -56,6 +56,7 @@ export function planOf(
       kind: 'listened',
       id: roots.listened(roots.part(id)),
       partId: id,
+      groupId: null,
       muted,
       inputs: [roots.part(id), roots.plain(id)],
     });
@@ -72,13 +73,18 @@ export function planOf(
     const heard = [...within, ...members.map((part) => roots.part(part.id))].map(
       (input) => fed.returns.get(input) ?? roots.listened(input),
     );
+    const listened = roots.listened(root);
+    const level = `${listened}/level`;
     nodes.push(
       ...groupNodes(root, bus, gain, [...within, ...sounding.map((part) => roots.part(part.id))]),
-      ...groupNodes(roots.listened(root), bus, gain, heard),
+      ...groupNodes(level, bus, gain, heard),
+      { kind: 'listened', id: listened, partId: null, groupId: id, muted: false, inputs: [level] },
     );
   }
   const sounding = parts.filter(({ id, muted }) => !muted && !groupOf(id));
   const outermost = groups.filter(({ parentId }) => parentId === null);
+  const nested = groups.filter((group) => !outermost.includes(group));
+  const listenedGroup = ({ id }: { readonly id: string }) => roots.listened(roots.group(id));
   const intoSong = rooms.filter(({ groupId }) => groupId === null);
   nodes.push({
     kind: 'sum',
@@ -92,8 +98,8 @@ export function planOf(
   if (bed) nodes.push({ kind: 'bed', id: `bed/${bed.left.key}/${bed.right.key}`, inputs: [], bed });
   const heard = {
     parts: parts.map(({ id }) => ({ id: roots.listened(roots.part(id)), direct: !groupOf(id) })),
-    told: [...fed.told, ...fed.returns.values()],
-    groups: outermost.map(({ id }) => roots.listened(roots.group(id))),
+    told: [...fed.told, ...fed.returns.values(), ...nested.map(listenedGroup)],
+    groups: outermost.map(listenedGroup),
     rooms: intoSong.map(({ id }) => roots.listened(roots.room(id))),
     beds: bed ? [(nodes.at(-1) as PlanNode).id] : [],
   };

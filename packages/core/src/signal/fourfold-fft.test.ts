@@ -31,16 +31,20 @@ describe('four signals through one transform', () => {
         const spectra = [rooms[0], rooms[1], rooms[2], rooms[3]] as const;
         fourfold.addFromSpectra(spectra, window, sound.at, 8 * size, 3);
         fourfold.addFromSpectra(spectra, window, sound.at, 8 * size, 4);
+        let worst = 0;
         for (const [n, value] of sound.values.entries()) {
           const times = n < 3 * size ? 2 : 1;
-          expect(abs(value - times * signals[floor(n / size)][n % size])).toBeLessThan(2e-7);
+          worst = max(worst, abs(value - times * signals[floor(n / size)][n % size]));
         }
+        expect(worst).toBeLessThan(2e-7);
         sound.close();
         window.close();
         for (const [n, room] of rooms.entries()) {
           fft.forward(signals[n], spectrum);
+          let apart = 0;
           for (const [k, value] of room.values.entries())
-            expect(abs(value - spectrum[k])).toBeLessThan(1e-12 * size);
+            apart = max(apart, abs(value - spectrum[k]));
+          expect(apart).toBeLessThan(1e-12 * size);
           room.close();
         }
       }),

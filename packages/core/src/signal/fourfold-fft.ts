@@ -2,6 +2,8 @@ import { openRoom, transforms, type Room } from './transforms.ts';
 
 const { PI, ceil, cos, sin } = Math;
 
+export type Four<T> = readonly [T, T, T, T];
+
 /**
  * The Fourier transform of four real signals at once: some four times as fast as one by one in plain TypeScript. They are two complex ones: the first has
  * signal 0 as its real part and 2 as its imaginary one, the second 1 and 3. There is one for each size; what lies in it is its user's until they let
@@ -30,6 +32,12 @@ export class FourfoldFft {
     }
   }
 
+  /** Rooms for the spectra of four signals. */
+  openSpectra(): Four<Room> {
+    const open = () => openRoom(this.size + 2);
+    return [open(), open(), open(), open()];
+  }
+
   /** One of the four signals, 0 to 3: to be written, and what `filter` has made of it. To be asked for each time that another size may have been. */
   signal(n: number): Float32Array {
     return this.#signals.singles.subarray(n * this.size, (n + 1) * this.size);
@@ -41,7 +49,7 @@ export class FourfoldFft {
   }
 
   /** The spectra of the four: bins 0 to size/2, re and im interleaved, `size` + 2 values each. The signals stay as they are. */
-  spectra(into: readonly [Room, Room, Room, Room]): void {
+  spectra(into: Four<Room>): void {
     this.#transform();
     this.#takeApart(into);
   }
@@ -51,18 +59,14 @@ export class FourfoldFft {
    * @param at in bytes, where each begins
    * @param window `size` weights
    */
-  spectraOfWindows(
-    at: readonly [number, number, number, number],
-    window: Room,
-    into: readonly [Room, Room, Room, Room],
-  ): void {
+  spectraOfWindows(at: Four<number>, window: Room, into: Four<Room>): void {
     const [first, second, third, fourth] = at;
     transforms.windowFour(first, second, third, fourth, window.at, this.#x.at, this.size);
     transforms.forward(this.#turns.at, this.#x.at, this.size);
     this.#takeApart(into);
   }
 
-  #takeApart(into: readonly [Room, Room, Room, Room]): void {
+  #takeApart(into: Four<Room>): void {
     const [re0, re1, im2, im3] = into;
     const [places, x] = [this.#places.at, this.#x.at];
     transforms.takeApart(places, x, this.size, re0.at, re1.at, im2.at, im3.at);
@@ -75,7 +79,7 @@ export class FourfoldFft {
    * @param count of them are added
    */
   addFromSpectra(
-    [re0, re1, im2, im3]: readonly [Room, Room, Room, Room],
+    [re0, re1, im2, im3]: Four<Room>,
     window: Room,
     at: number,
     apart: number,

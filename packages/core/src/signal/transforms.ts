@@ -34,6 +34,13 @@ interface Transforms {
   total(x: number, count: number): number;
   sumOf(singles: number, count: number): number;
   squares(left: number, right: number, count: number, sums: number): void;
+  squaresOfMoments(
+    left: number,
+    right: number,
+    frames: number,
+    moments: number,
+    sums: number,
+  ): void;
   largest(singles: number, count: number): number;
   weigh(
     factors: number,

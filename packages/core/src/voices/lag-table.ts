@@ -1,7 +1,7 @@
 import type { ReadFrames } from '../sources/blocks.ts';
-import { fftOf, nextPowerOfTwo } from '../signal/spectrum.ts';
+import { LagRooms, rowsAtOnce } from './lag-rooms.ts';
 
-const { cos, floor, max, round, PI, sin } = Math;
+const { floor, max, round } = Math;
 
 export interface LagTableShape {
   readonly rateHz: number;
@@ -23,7 +23,8 @@ const parts = lagsKept - bestKept;
 const forced = 100;
 /** Looked at no finer than at this rate, or up to twice of it; what is found is refined at the full rate. */
 const coarseHz = 20_000;
-const rowsPerChunk = 64;
+/** A multiple of those that are looked at together. */
+const rowsPerChunk = 16 * rowsAtOnce;
 
 /** So many places in a row. */
 interface Chunk {
@@ -33,11 +34,14 @@ interface Chunk {
   readonly lags: Float32Array;
   /** Of each lag: the mean square of half the difference. */
   readonly costs: Float32Array;
+  /** By how much each place sounds unlike the one before it: the mean square of what their magnitude spectra differ by. */
+  readonly changes: Float32Array;
 }
 
 /**
  * By how much a reading may jump at each place of a take, and what that costs: half the energy of the difference of what was read
- * and what will be, of those lags at which it is least. It depends on the take alone, whatever the tuning, so it is made once.
+ * and what will be, of those lags at which it is least. And what it costs there to be early or late: how fast the sound changes. It
+ * depends on the take alone, whatever the tuning, so it is made once.
  */
 export class LagTable {
   readonly hopFrames: number;
@@ -46,12 +50,6 @@ export class LagTable {
   readonly #window: number;
   readonly #shortest: number;
   readonly #longest: number;
-  readonly #lowpass: Float64Array;
-  readonly #size: number;
-  readonly #packed: number[];
-  readonly #spectrum: number[];
-  readonly #product: number[];
-  readonly #correlation: number[];
   readonly #costs: Float64Array;
   readonly #chunks = new Map<number, Chunk>();
 
@@ -63,20 +61,12 @@ export class LagTable {
     this.#window = coarse(windowMs);
     this.#shortest = coarse(shortestMs);
     this.#longest = coarse(longestMs);
-    this.#lowpass = decimator(this.#factor);
-    // What wraps round lies outside the lags that are looked at.
-    this.#size = nextPowerOfTwo(this.#window + this.#longest);
-    const fft = fftOf(this.#size);
-    this.#packed = new Array<number>(2 * this.#size).fill(0);
-    this.#spectrum = fft.createComplexArray();
-    this.#product = fft.createComplexArray();
-    this.#correlation = fft.createComplexArray();
     this.#costs = new Float64Array(this.#longest + 1);
   }
 
   /** In bytes, about. */
   get size(): number {
-    return this.#chunks.size * rowsPerChunk * (2 * lagsKept + 1) * 4;
+    return this.#chunks.size * rowsPerChunk * (2 * lagsKept + 2) * 4;
   }
 
   /** The chunk that a row is in; it has to be made. */
@@ -114,86 +104,46 @@ export class LagTable {
       energies: new Float32Array(rowsPerChunk),
       lags: new Float32Array(rowsPerChunk * lagsKept),
       costs: new Float32Array(rowsPerChunk * lagsKept),
+      changes: new Float32Array(rowsPerChunk),
     };
-    const step = this.hopFrames / this.#factor;
-    const back = this.#direction > 0;
-    const before = back ? this.#longest : 0;
-    const after = this.#window + (back ? 0 : this.#longest);
-    const count = (rowsPerChunk - 1) * step + before + after;
-    const start = first * this.hopFrames - before * this.#factor;
-    const samples = await this.#coarse(read, start, count);
-    const energies = runningEnergy(samples, this.#window);
-    // Two at once: their products come back as the real and the imaginary part of one transform.
-    for (let n = 0; n < rowsPerChunk; n += 2) {
-      const at = before + n * step;
-      this.#cross(samples, at, false);
-      this.#cross(samples, at + step, true);
-      fftOf(this.#size).inverseTransform(this.#correlation, this.#product);
-      this.#pick(energies, at, 0, chunk, n);
-      this.#pick(energies, at + step, 1, chunk, n + 1);
-    }
-    return chunk;
-  }
-
-  async #coarse(read: ReadFrames, start: number, count: number): Promise<Float32Array> {
     const factor = this.#factor;
-    if (factor === 1) return read(start, count);
-    const taps = this.#lowpass;
-    const half = (taps.length - 1) / 2;
-    const samples = await read(start - half, (count - 1) * factor + taps.length);
-    const out = new Float32Array(count);
-    for (let n = 0; n < count; n++) {
-      const middle = n * factor + half;
-      let sum = taps[half] * samples[middle];
-      for (let k = 1; k <= half; k++)
-        sum += taps[half + k] * (samples[middle + k] + samples[middle - k]);
-      out[n] = sum;
-    }
-    return out;
-  }
-
-  /** The spectrum of what lies round a place times that of its window, which go through one transform. */
-  #cross(samples: Float32Array, at: number, imaginary: boolean): void {
-    const size = this.#size;
-    const packed = this.#packed;
-    const window = this.#window;
-    const from = this.#regionStart(at);
-    const length = window + this.#longest;
-    for (let n = 0; n < length; n++) packed[2 * n] = samples[from + n];
-    for (let n = length; n < size; n++) packed[2 * n] = 0;
-    for (let n = 0; n < window; n++) packed[2 * n + 1] = samples[at + n];
-    for (let n = window; n < size; n++) packed[2 * n + 1] = 0;
-    fftOf(size).transform(this.#spectrum, packed);
-    const z = this.#spectrum;
-    const product = this.#product;
-    for (let k = 0; k < size; k++) {
-      const m = k === 0 ? 0 : size - k;
-      const zr = z[2 * k];
-      const zi = z[2 * k + 1];
-      const wr = z[2 * m];
-      const wi = z[2 * m + 1];
-      // Surroundings A = (z + w*)/2, window B = (z − w*)/2i; the product is A·B*.
-      const ar = (zr + wr) / 2;
-      const ai = (zi - wi) / 2;
-      const br = (zi + wi) / 2;
-      const bi = (wr - zr) / 2;
-      const re = ar * br + ai * bi;
-      const im = ai * br - ar * bi;
-      if (imaginary) {
-        product[2 * k] -= im;
-        product[2 * k + 1] += re;
-      } else {
-        product[2 * k] = re;
-        product[2 * k + 1] = im;
+    const [window, longest] = [this.#window, this.#longest];
+    const step = this.hopFrames / factor;
+    const back = this.#direction > 0;
+    // The place before the first one, too: it tells by how much that one changes.
+    const before = step + (back ? longest : 0);
+    const count = (rowsPerChunk - 1) * step + before + window + (back ? 0 : longest);
+    const margin = LagRooms.margin(factor);
+    const start = first * this.hopFrames - before * factor - margin;
+    const taken = await read(start, (count - 1) * factor + 2 * margin + 1);
+    // From here on nothing is waited for: the rooms are this table's.
+    const rooms = LagRooms.of({ window, longest, factor, rows: rowsPerChunk, step });
+    const samples = rooms.thin(taken, count);
+    const energies = runningEnergy(samples, window);
+    rooms.look(this.#regionStart(before - step), 0);
+    rooms.change(0);
+    for (let n = 0; n < rowsPerChunk; n += rowsAtOnce) {
+      rooms.look(this.#regionStart(before + n * step), step);
+      rooms.correlate(before + n * step, step);
+      for (let k = 0; k < rowsAtOnce; k++) {
+        chunk.changes[n + k] = rooms.change(k);
+        this.#pick(energies, before + (n + k) * step, rooms.correlation(k), chunk, n + k);
       }
     }
+    return chunk;
   }
 
   #regionStart(at: number): number {
     return this.#direction > 0 ? at - this.#longest : at;
   }
 
-  #pick(energies: Float64Array, at: number, part: 0 | 1, chunk: Chunk, row: number): void {
+  #pick(
+    energies: Float64Array,
+    at: number,
+    correlation: Float64Array,
+    chunk: Chunk,
+    row: number,
+  ): void {
     const window = this.#window;
     const own = energies[at];
     const from = this.#regionStart(at);
@@ -201,7 +151,7 @@ export class LagTable {
     const costs = this.#costs;
     for (let lag = shortest; lag <= longest; lag++) {
       const shift = at - this.#direction * lag;
-      const cross = this.#correlation[2 * (shift - from) + part];
+      const cross = correlation[shift - from];
       costs[lag] = max(0, (own + energies[shift]) / 2 - cross) / window;
     }
     chunk.energies[row] = own / window;
@@ -231,20 +181,6 @@ export class LagTable {
       chunk.lags[first + kept++] = -lag * this.#factor;
     }
   }
-}
-
-/** A short low-pass for one in `factor` samples: what folds over is what is not looked at closely. */
-function decimator(factor: number): Float64Array {
-  const half = 6 * factor;
-  const taps = new Float64Array(2 * half + 1);
-  let sum = 0;
-  for (let n = -half; n <= half; n++) {
-    const x = (PI * n * 0.9) / factor;
-    const value = (n === 0 ? 1 : sin(x) / x) * (0.5 + 0.5 * cos((PI * n) / (half + 1)));
-    taps[n + half] = value;
-    sum += value;
-  }
-  return taps.map((value) => value / sum);
 }
 
 /** The energy of the window that begins at each sample. */

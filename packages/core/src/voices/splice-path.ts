@@ -10,8 +10,12 @@ export interface PathRequest {
   readonly start: { readonly time: number; readonly offset: number; readonly free: number };
   /** No splice begins before the one before it is over. */
   readonly crossfadeFrames: number;
-  /** So far away from its place a frame costs as much as its own energy. */
-  readonly wanderFrames: number;
+  /** So far away from its place a frame in which nothing changes costs as much as its own energy. */
+  readonly stillFrames: number;
+  /** How dear it is to be early or late where the sound changes, beside what a splice costs. */
+  readonly inTime: number;
+  /** What is early or late costs no more than so much of the square of what the place is unlike itself a lag away: a steady chord only beats. */
+  readonly beating: number;
   /** Farther away it is only where nothing else is left. */
   readonly widestFrames: number;
 }
@@ -39,10 +43,6 @@ const leastEnergy = 1e-9;
 /** Nothing is spliced that need not be: what a splice costs that is not heard at all, as a share of what sounds. */
 const needless = 0.002;
 
-/** What it costs to be away where nothing changes, and how that grows with what does. */
-const stillAway = 0.02;
-const awayByChange = 5;
-
 /** Ways that are followed, one in each bin. */
 class Front {
   readonly offsets = new Float64Array(bins);
@@ -54,8 +54,9 @@ class Front {
 
 /**
  * Looks for the cheapest way of a reading through its take, over all splices together: a splice costs the energy of the difference
- * that it makes, a frame away from its place as much of its energy as the square of the distance says. So splices fall where they
- * are soft, and far away the voice is only where that saves a harder one. Dynamic programming over the distance (Bellman 1957).
+ * that it makes, a frame away from its place what its sound changes by over such a distance, by its square. So splices fall where they
+ * are soft, what is struck stands in time, and far away the voice is only where little changes. Dynamic programming over the distance
+ * (Bellman 1957).
  */
 export class SplicePath {
   readonly #request: PathRequest;
@@ -87,10 +88,11 @@ export class SplicePath {
   }
 
   #step(): void {
-    const { table, slope, crossfadeFrames, wanderFrames, widestFrames } = this.#request;
+    const { table, slope, crossfadeFrames, stillFrames, inTime, beating, widestFrames } =
+      this.#request;
     const hop = table.hopFrames;
     const direction = slope > 0 ? 1 : -1;
-    const scale = hop / (wanderFrames * wanderFrames);
+    const still = hop / (stillFrames * stillFrames);
     const time = this.#time + hop;
     const { offsets, costs, free, nodes } = this.#front;
     const next = this.#next;
@@ -102,9 +104,10 @@ export class SplicePath {
       const chunk = table.chunkAt(row);
       const within = LagTable.within(row);
       const sounding = chunk.energies[within] + leastEnergy;
-      // What repeats itself sounds the same from another place.
-      const repeats = chunk.costs[within * lagsKept] / sounding;
-      const away = sounding * scale * min(1, stillAway + awayByChange * repeats);
+      const unlike = chunk.costs[within * lagsKept];
+      const change = min(inTime * chunk.changes[within], (beating * unlike * unlike) / sounding);
+      // What changes by so much from hop to hop; the square of the distance is in hops.
+      const away = sounding * still + change / hop;
       const bother = sounding * crossfadeFrames * needless;
       const stay = costs[n] + offset * offset * away + (abs(offset) > widestFrames ? farAway : 0);
       const bin = this.#binOf(offset);

@@ -3,7 +3,7 @@ import { LagTable } from './lag-table.ts';
 import { refineLag } from './refine-lag.ts';
 import { SplicePath } from './splice-path.ts';
 import type { SplicePlan } from './splices.ts';
-import { longestWanderMs, spliceStyles, widestMs } from './splice-styles.ts';
+import { longestWanderMs, spliceStyles, stillMs, widestMs } from './splice-styles.ts';
 import type { SplicedKind } from './voice.ts';
 
 const { abs, ceil, floor, min, round, sign } = Math;
@@ -53,7 +53,7 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
   const from = request.from ?? 0;
   const to = min(request.to ?? request.frames, request.frames);
   const inFrames = (ms: number) => (ms * rateHz) / 1000;
-  const { wanderMs, crossfadeMs } = spliceStyles[kind];
+  const { inTime, beating, crossfadeMs } = spliceStyles[kind];
   const crossfadeFrames = round(inFrames(crossfadeMs));
   const plan = { starts: [from], positions: [from], likeness: [1] };
   let usualWander = 0;
@@ -65,7 +65,9 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
       table,
       slope,
       crossfadeFrames,
-      wanderFrames: inFrames(wanderMs),
+      stillFrames: inFrames(stillMs),
+      inTime,
+      beating,
       widestFrames: inFrames(widestMs),
     };
     const edge = inFrames(longestWanderMs);

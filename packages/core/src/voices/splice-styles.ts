@@ -5,8 +5,10 @@ interface SpliceStyle {
   readonly crossfadeMs: number;
   /** Over so long readings are compared. */
   readonly windowMs: number;
-  /** So far from its place a moment costs as much as it is loud: the voice stays within a third of it, as a rule. */
-  readonly wanderMs: number;
+  /** How dear it is that what changes comes early or late, beside what a splice costs. */
+  readonly inTime: number;
+  /** Where a sound repeats itself, what changes is the beating of its tones, and in time all the same: the less it is unlike itself, by its square, the less that costs. A line does not beat. */
+  readonly beating: number;
   /** The longest jump: a period of the lowest tone. */
   readonly longestMs: number;
 }
@@ -16,11 +18,13 @@ interface SpliceStyle {
  * all, over longer times. A struck sound has no period to speak of, but moments at which little sounds.
  */
 export const spliceStyles: Readonly<Record<SplicedKind, SpliceStyle>> = {
-  single: { crossfadeMs: 10, windowMs: 10, wanderMs: 25, longestMs: 32 },
-  chords: { crossfadeMs: 20, windowMs: 16, wanderMs: 27, longestMs: 26 },
-  struck: { crossfadeMs: 6, windowMs: 6, wanderMs: 20, longestMs: 15 },
+  single: { crossfadeMs: 10, windowMs: 10, inTime: 1, beating: 1e6, longestMs: 32 },
+  chords: { crossfadeMs: 20, windowMs: 16, inTime: 6, beating: 100, longestMs: 26 },
+  struck: { crossfadeMs: 6, windowMs: 6, inTime: 0.5, beating: 1e6, longestMs: 15 },
 };
 
+/** So far from its place a moment in which nothing changes costs as much as it is loud. */
+export const stillMs = 180;
 /** A reading is never planned farther from its place. */
 export const widestMs = 20;
 /** No kind of tuner wanders further than this: what is planned, and what a splice may be late by at an octave. */

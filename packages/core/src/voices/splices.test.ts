@@ -3,13 +3,13 @@ import type { Image } from '../image/image.ts';
 import { neutralStage } from '../image/stage.ts';
 import { noise, sine } from '../measurement/signals.fixture.ts';
 import { renderImage } from '../rendering/memory.fixture.ts';
-import { newVoice, splicedKinds } from './voice.ts';
+import { newVoice, splicedKinds, type SplicedKind } from './voice.ts';
 import { lagTableFor, planSplices } from './splice-planning.ts';
 import { longestReadMs, longestWanderMs } from './splice-styles.ts';
-import { splicedRead, splicedWander } from './splices.ts';
+import { segmentAt, splicedRead, splicedWander } from './splices.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
-const { sin, cos, atan2, hypot, round, exp, log2, log10, max, min, abs, PI } = Math;
+const { sin, cos, atan2, hypot, round, exp, sqrt, log2, log10, max, min, abs, PI } = Math;
 
 const rate = 48_000;
 
@@ -187,7 +187,35 @@ describe('whatever the source and the tuning', () => {
   });
 });
 
-test('splices of struck sounds keep away from strikes', async () => {
+test.each([10, 50])(
+  'a chord that rings on is spliced where it repeats itself, however much its tones beat: %i cents',
+  async (cents) => {
+    // E, B and E of strings that are a little stiff: no partial is a multiple of another; they come together every 24.3 ms.
+    const chord = new Float32Array(6 * rate);
+    for (const hz of [82.41, 123.47, 164.81])
+      for (let k = 1; k <= 14; k++) {
+        const partial = hz * k * sqrt(1 + 6e-5 * k * k);
+        for (let n = 0; n < chord.length; n++)
+          chord[n] += (0.1 / k) * sin((2 * PI * partial * n) / rate + k);
+      }
+    const plan = await planSplices({
+      kind: 'chords',
+      ratio: 2 ** (cents / 1200),
+      rateHz: rate,
+      frames: chord.length,
+      read: (start, count) =>
+        Promise.resolve(Float32Array.from({ length: count }, (_, n) => chord[start + n] ?? 0)),
+    });
+    // Where it begins and ends it is no chord yet, and none any more.
+    const within = [...plan.starts.keys()].filter(
+      (n) => plan.starts[n] > 0.1 * rate && plan.starts[n] < chord.length - 0.1 * rate,
+    );
+    expect(within.length).toBeGreaterThan(0);
+    for (const n of within) expect(plan.likeness[n]).toBeGreaterThan(0.98);
+  },
+);
+
+describe('strikes', () => {
   const strikes = new Float32Array(8 * rate);
   const tail = noise(0.25, rate, 12, 0.4);
   const places: number[] = [];
@@ -195,22 +223,39 @@ test('splices of struck sounds keep away from strikes', async () => {
     places.push(at);
     for (let n = 0; n < tail.length; n++) strikes[at + n] += tail[n] * exp(-n / (0.03 * rate));
   }
-  const read = (start: number, count: number) => {
-    const piece = new Float32Array(count);
-    for (let n = 0; n < count; n++) piece[n] = strikes[start + n] ?? 0;
-    return Promise.resolve(piece);
-  };
-  const plan = await planSplices({
-    kind: 'struck',
-    ratio: 2 ** (45 / 1200),
-    rateHz: rate,
-    frames: strikes.length,
-    read,
+  const planned = (kind: SplicedKind) =>
+    planSplices({
+      kind,
+      ratio: 2 ** (45 / 1200),
+      rateHz: rate,
+      frames: strikes.length,
+      read: (start, count) =>
+        Promise.resolve(Float32Array.from({ length: count }, (_, n) => strikes[start + n] ?? 0)),
+    });
+
+  test('splices of struck sounds keep away from them', async () => {
+    const plan = await planned('struck');
+    let hit = 0;
+    for (const start of plan.starts.subarray(1))
+      if (places.some((at) => at >= start - 48 && at <= start + plan.crossfadeFrames)) hit++;
+    expect(plan.starts.length).toBeGreaterThan(10);
+    // By chance some 5 % would be hit, and the strikes' own jumps as often.
+    expect(hit / (plan.starts.length - 1)).toBeLessThan(0.04);
   });
-  let hit = 0;
-  for (const start of plan.starts.subarray(1))
-    if (places.some((at) => at >= start - 48 && at <= start + plan.crossfadeFrames)) hit++;
-  expect(plan.starts.length).toBeGreaterThan(10);
-  // By chance some 5 % would be hit, and the strikes' own jumps as often.
-  expect(hit / (plan.starts.length - 1)).toBeLessThan(0.04);
+
+  test.each(splicedKinds)(
+    '%s: they are heard nearer to their time than what rings after them',
+    async (kind) => {
+      const plan = await planned(kind);
+      const away = (time: number) => {
+        const k = segmentAt(plan, time);
+        return plan.positions[k] + plan.ratio * (time - plan.starts[k]) - time;
+      };
+      const usual = (times: readonly number[]) =>
+        sqrt(times.reduce((sum, time) => sum + away(time) ** 2, 0) / times.length);
+      const at = usual(places);
+      const between = usual(places.map((place) => place + 0.1 * rate));
+      expect(at).toBeLessThan(0.7 * between);
+    },
+  );
 });

@@ -1,10 +1,8 @@
-import { fourfoldFft, type FourfoldFft } from '../signal/fourfold-fft.ts';
+import { fourfoldFft, type Four, type FourfoldFft } from '../signal/fourfold-fft.ts';
 import { hannWindow } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 
 const { ceil, max, min, round, atan2, cos, sin, PI } = Math;
-
-type Four<T> = readonly [T, T, T, T];
 
 /** So many windows that follow each other go back through one transform. */
 export const windowsAtOnce = 4;
@@ -38,13 +36,12 @@ export class VocoderRooms {
 
   constructor(size: number, hop: number) {
     const spectrum = () => openRoom(size + 2);
-    const four = (): Four<Room> => [spectrum(), spectrum(), spectrum(), spectrum()];
     this.fft = fourfoldFft(size);
     this.window = openRoom(size);
     this.window.values.set(hannWindow(size));
     this.seen = openRoom(ceil((size + hop + hop / leastRatio) / 2) + 2);
-    this.read = four();
-    this.four = four();
+    this.read = this.fft.openSpectra();
+    this.four = this.fft.openSpectra();
     this.own = { now: spectrum(), before: spectrum() };
     this.next = { now: spectrum(), before: spectrum() };
     this.power = openRoom(size / 2 + 2);

@@ -6,8 +6,9 @@ import { apply, type Command } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { readSong } from '@pannet/core/song/saved-song';
 import { emptySong, type Song } from '@pannet/core/song/song';
-import { DataSource, type EntityManager } from 'typeorm';
+import { DataSource } from 'typeorm';
 import { ownerOf, type Visitor } from '../accounts/visitor.ts';
+import { databaseBusy } from '../problems/failing.ts';
 import { Problem } from '../problems/problem.ts';
 import type { RecordingEntity } from '../recordings/recording.entity.ts';
 import { RecordingsService } from '../recordings/recordings.service.ts';
@@ -39,6 +40,8 @@ export interface OpenedSong extends LogPage {
 const mostLoggedBytes = 20_000_000;
 /** So many documents are not read again while they are worked on. */
 const mostRemembered = 32;
+/** So often a song is looked at anew because somebody wrote to it meanwhile. */
+const mostLooks = 100;
 
 @Injectable()
 export class SongsService {
@@ -47,6 +50,8 @@ export class SongsService {
   readonly #access: SongAccess;
   /** Documents as they were read last, by song, the one used last at the end. */
   readonly #read = new Map<string, { readonly version: string; readonly song: Song }>();
+  /** The last request of each song that is being worked on. */
+  readonly #turns = new Map<string, Promise<unknown>>();
 
   constructor(data: DataSource, recordings: RecordingsService, access: SongAccess) {
     this.#data = data;
@@ -166,7 +171,7 @@ export class SongsService {
   }
 
   /**
-   * Applies commands in one transaction, all or none. Those that the log already holds right behind `baseRevision` are
+   * Applies commands, all or none. Those that the log already holds right behind `baseRevision` are
    * skipped, so a client may send again what it is not sure of; but what another one has done since is never passed over.
    * @returns the song's revision afterwards
    */
@@ -184,52 +189,100 @@ export class SongsService {
         sentence: 'Two commands of this request have one id.',
         place: 'commands',
       });
-    // Recordings that are kept do not change: they are looked up before, not with a second connection inside.
+    // Recordings that are kept do not change.
     const kept = await this.#keptRecordings(visitor, commands);
+    return this.#inTurn(id, () => this.#applyFresh(visitor, id, baseRevision, commands, ids, kept));
+  }
+
+  /** What comes for one song while another of its requests computes is looked at afterwards: as a rule there is nothing left to compute. */
+  async #inTurn<T>(id: string, work: () => Promise<T>): Promise<T> {
+    const before = this.#turns.get(id);
+    const mine = before ? before.then(work, work) : work();
+    this.#turns.set(id, mine);
+    try {
+      return await mine;
+    } finally {
+      if (this.#turns.get(id) === mine) this.#turns.delete(id);
+    }
+  }
+
+  /** Applies those of the commands that the log has not. */
+  async #applyFresh(
+    visitor: Visitor,
+    id: string,
+    baseRevision: number,
+    commands: readonly Command[],
+    ids: readonly string[],
+    kept: ReadonlyMap<string, RecordingEntity>,
+  ): Promise<number> {
     const work = new Work();
-    const { revision, song, updatedAt } = await this.#data.transaction(async (manager) => {
-      const entity = await manager.findOne(SongEntity, {
-        where: { id },
-        lock: { mode: 'pessimistic_write' },
-      });
+    for (let looks = 0; looks < mostLooks; looks++) {
+      const entity = await this.#data.getRepository(SongEntity).findOneBy({ id });
       if (!entity) throw noSong();
-      const known = await this.#knownOf(manager, entity, baseRevision, ids);
+      const known = await this.#knownOf(entity, baseRevision, ids);
+      // The same request, sent again, has written since the song was read.
+      if (!known) continue;
       const fresh = commands.filter((_, n) => !known.has(ids[n]));
-      if (fresh.length === 0)
-        return { revision: entity.revision, song: null, updatedAt: entity.updatedAt };
-      let current = this.#documentOf(entity);
+      if (fresh.length === 0) return entity.revision;
+      // Computed before anything is locked: no transaction stands still meanwhile.
+      let song = this.#documentOf(entity);
       const logged: LogRow[] = [];
       for (const command of fresh) {
         this.#checkRecordings(command, kept);
-        const applied = await work.apply(current, command);
+        const applied = await work.apply(song, command);
         if (!applied.ok) throw new Problem(422, applied.error, { commandId: command.id });
-        current = applied.value.song;
+        song = applied.value.song;
         logged.push(logRow(command, applied.value.inverse, entity.revision + logged.length + 1));
-        await work.rest();
       }
+      if (await this.#write(visitor, entity, song, logged, [...kept.keys()]))
+        return entity.revision + logged.length;
+    }
+    throw databaseBusy();
+  }
+
+  /** Writes what commands made of a song. @returns false, and nothing is written, where another one has written since it was read */
+  async #write(
+    visitor: Visitor,
+    read: SongEntity,
+    song: Song,
+    logged: readonly LogRow[],
+    recordings: readonly string[],
+  ): Promise<boolean> {
+    const { id } = read;
+    const revision = read.revision + logged.length;
+    const document = JSON.stringify(song);
+    const updatedAt = await this.#data.transaction(async (manager) => {
+      const now = await manager.findOne(SongEntity, {
+        select: { id: true, revision: true, updatedAt: true },
+        where: { id },
+        lock: { mode: 'pessimistic_write' },
+      });
+      if (!now) throw noSong();
+      if (versionOf(now) !== versionOf(read)) return null;
       await appendToLog(manager, id, visitor.kind === 'account' ? visitor.name : null, logged);
-      await this.#recordings.noteUses(manager, id, [...kept.keys()]);
-      const next = entity.revision + fresh.length;
+      await this.#recordings.noteUses(manager, id, recordings);
       const updatedAt = new Date();
       await manager.query(
         `UPDATE songs SET document = $2, title = $3, parts = $4, revision = $5, updated_at = $6
          WHERE id = $1`,
-        [id, JSON.stringify(current), current.title, current.partOrder.length, next, updatedAt],
+        [id, document, song.title, song.partOrder.length, revision, updatedAt],
       );
-      return { revision: next, song: current, updatedAt };
+      return updatedAt;
     });
-    if (song) this.#remember({ id, revision, updatedAt }, song);
-    return revision;
+    if (updatedAt) this.#remember({ id, revision, updatedAt }, song);
+    return updatedAt !== null;
   }
 
-  /** Which of the ids the log holds. @throws Problem 409 where something else stands behind `baseRevision`, or an id is another song's */
+  /**
+   * Which of the ids the log holds; null where it holds some from after the song was read.
+   * @throws Problem 409 where something else stands behind `baseRevision`, or an id is another song's
+   */
   async #knownOf(
-    manager: EntityManager,
     entity: SongEntity,
     baseRevision: number,
     ids: readonly string[],
-  ): Promise<Set<string>> {
-    const found = await findInLogs(manager, ids);
+  ): Promise<Set<string> | null> {
+    const found = await findInLogs(this.#data.manager, ids);
     const foreign = found.find(({ songId }) => songId !== entity.id);
     if (foreign)
       throw new Problem(
@@ -237,6 +290,7 @@ export class SongsService {
         { code: 'foreign-command', sentence: 'A command of this id belongs to another song.' },
         { commandId: foreign.id },
       );
+    if (found.some(({ revision }) => revision > entity.revision)) return null;
     const behind = found.filter(({ revision }) => revision > baseRevision);
     const unbroken = behind.every(({ revision }, n) => revision === baseRevision + n + 1);
     if (!unbroken || baseRevision + behind.length !== entity.revision)

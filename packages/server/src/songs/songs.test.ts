@@ -81,6 +81,21 @@ describe('songs', () => {
     expect((await call('GET', `/songs/${id}`)).body).toMatchObject({ revision: 1 });
   });
 
+  test('take the same request once when it comes several times at once, and answer all of them alike', async () => {
+    const id = await newSong();
+    const request = { baseRevision: 0, commands: [titled('One'), titled('Two')] };
+    const answers = await Promise.all(
+      Array.from({ length: 8 }, () => call('POST', `/songs/${id}/commands`, request)),
+    );
+    expect(answers.map(({ status, body }) => [status, body])).toEqual(
+      answers.map(() => [200, { revision: 2 }]),
+    );
+    expect((await call('GET', `/songs/${id}`)).body).toMatchObject({
+      revision: 2,
+      song: { title: 'Two' },
+    });
+  });
+
   test('apply all commands of a request or none', async () => {
     const id = await newSong('Whole');
     const bad = {

@@ -19,6 +19,10 @@ export function levelsMovedBy(edits: readonly Edit[]): readonly string[] {
   });
 }
 
+/** What is said when a level that was held is let go for that. */
+export const heardAsMoved = (name: string) =>
+  `“${name}” is heard at the level that you set: equal loudness was let go.`;
+
 /** What the newest step of work did, whether it was done, undone or done again. */
 export function newestEdits(
   { history }: Pick<SessionState, 'history'>,

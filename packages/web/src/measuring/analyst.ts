@@ -135,7 +135,7 @@ export class Analyst {
     this.#resting = setTimeout(() => this.#asked?.rest(this.#waiting), restMs);
   }
 
-  /** While sound is waited for, after a jump or at the beginning: that comes first. */
+  /** While sound is waited for, after a jump, at the beginning or of a new tuning: that comes first. */
   setWaiting(waiting: boolean): void {
     if (waiting === this.#waiting) return;
     this.#waiting = waiting;

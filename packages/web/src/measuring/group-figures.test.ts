@@ -1,9 +1,11 @@
 import { afterEach, beforeEach, expect, jest, test } from '@jest/globals';
 import { roots } from '@pannet/core/rendering/plan';
+import { neutralGroupStage } from '@pannet/core/image/group-stage';
 import { groupOfParts } from '@pannet/core/song/along';
 import { apply } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Song } from '@pannet/core/song/song';
+import { neutralPreparation } from '@pannet/core/takes/preparation';
 import { FakeWorker } from '../testing/fake-worker.ts';
 import { measuredAs, sine } from '../testing/measured.fixture.ts';
 import { twoParts } from '../testing/song.fixture.ts';
@@ -64,6 +66,55 @@ test('groups are measured one after another, once nothing changes, and again whe
   // Another stretch is measured anew.
   figures.update(grouped(), { start: 0, end: 9000 });
   expect(shown().g.current).toBe(false);
+});
+
+test('drafts are measured after all groups, and what they are compared with; both are known by their content', async () => {
+  const stage = { ...neutralGroupStage, widthPercent: 40 };
+  const drafts = { '1': { preparation: neutralPreparation, stage, levelDb: -2 } };
+  const song = grouped({ drafts });
+  figures.update(song, null);
+  const asIt = () => (worker().posted[0] as SongJob).song.groups.find(({ id }) => id === 'g');
+  for (const id of ['g', 'h']) {
+    wait();
+    expect(asked()).toBe(roots.group(id));
+    await answered();
+  }
+  const before = grouped({ drafts, levelDb: 5 });
+  const goal = { song: before, group: before.groups[0] };
+  figures.want([goal]);
+  expect(figures.levelOf(goal)).toBeNull();
+  wait();
+  expect(asIt()?.levelDb).toBe(5);
+  await answered();
+  expect(figures.levelOf(goal)?.lufs).toBeCloseTo(-12.05, 1);
+  wait();
+  expect(asIt()).toMatchObject({ levelDb: -2, stage });
+  await answered();
+  wait();
+  expect(figures.store.getState().busy).toBeNull();
+  // Taken up, a draft is known.
+  figures.update(grouped({ drafts, draft: '1', ...drafts['1'] }), null);
+  expect(shown().g.current).toBe(true);
+});
+
+test('as many states as a song may have are all kept', async () => {
+  const drafts = Object.fromEntries(
+    Array.from({ length: 9 }, (_, n) => [
+      String(n + 1),
+      { preparation: neutralPreparation, stage: neutralGroupStage, levelDb: -1 - n },
+    ]),
+  );
+  const groups = Array.from({ length: 8 }, (_, n) =>
+    groupOfParts(`g${n}`, `G${n}`, n === 0 ? ['harp'] : [], { levelDb: n, drafts }),
+  );
+  figures.update(changed(twoParts(), { kind: 'set-groups', groups }), null);
+  let measured = 0;
+  for (; measured < 100; measured++) {
+    wait();
+    if (!figures.store.getState().busy) break;
+    await answered();
+  }
+  expect(measured).toBe(80);
 });
 
 test('nothing is measured while it plays; what is under way is stopped', () => {

@@ -1,7 +1,8 @@
 import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import { CaretDown, CaretRight, DotsSixVertical, Trash } from '@phosphor-icons/react';
+import { CaretDown, CaretRight, DotsSixVertical, Trash, X } from '@phosphor-icons/react';
 import { groupParameters } from '@pannet/core/parameters/tables';
+import { gainToDb } from '@pannet/core/quantities/units';
 import { plural, signedFigure } from '@pannet/core/quantities/wording';
 import {
   changedGroup,
@@ -21,6 +22,7 @@ import { DraftKeys } from '../controls/DraftKeys.tsx';
 import { NumberField } from '../controls/NumberField.tsx';
 import { VerdictMark } from '../controls/VerdictMark.tsx';
 import { changeText } from '../image/voice-edits.ts';
+import type { GroupComparing } from '../comparing/group-comparing.ts';
 import type { GroupFigures } from '../measuring/group-figures.ts';
 import { useOpenSong, usePlayback, useSession } from '../session/use-open-song.ts';
 import { draftKey, wantsKey } from '../session/shortcuts.ts';
@@ -33,6 +35,7 @@ interface Props {
   /** How many groups it lies in. */
   readonly depth: number;
   readonly figures: GroupFigures;
+  readonly comparing: GroupComparing;
   readonly width: number;
 }
 
@@ -57,7 +60,7 @@ function GroupVerdict({ id, name, figures }: { id: string; name: string; figures
   const { fold, sideToMidDb } = measures.file.report;
   return (
     <span
-      className={`small${measures.current ? '' : ' quiet'}`}
+      className={`small text-truncate${measures.current ? '' : ' quiet'}`}
       aria-label={`Fold of ${name}`}
       title={`${measures.current ? '' : 'Of before the last change. '}All of the group together: width, and what the fold loses. “Measure it …” in its settings tells the rest.`}
     >
@@ -70,13 +73,47 @@ function GroupVerdict({ id, name, figures }: { id: string; name: string; figures
   );
 }
 
+/** While drafts are compared: by how much the group is raised, so that it is as loud as what was heard first. A press lets go of that. */
+function Matched({ group, figures, comparing }: Pick<Props, 'group' | 'figures' | 'comparing'>) {
+  const open = useOpenSong();
+  const { name } = group;
+  const song = useSession((state) => state.song);
+  const mode = useStore(open.comparing.store, (state) => state.mode);
+  const { busy, failure } = useStore(figures.store);
+  const heardDb = usePlayback(({ monitoring }) => gainToDb(monitoring.groups[group.id] ?? 1));
+  const matchedDb = comparing.matchedDb(song, group, mode);
+  const text = () => {
+    if (matchedDb !== null)
+      return `matched ${signedFigure(matchedDb, 1)} LU${mode === 'middle' ? ' mid' : ''}`;
+    if (heardDb !== 0) return `raised ${signedFigure(heardDb, 1)} dB, not measured`;
+    return busy ? 'measuring …' : 'not matched';
+  };
+  const why =
+    matchedDb === null
+      ? (failure ?? 'It is measured as soon as nothing plays.')
+      : 'Heard as loud as when the comparison began; nothing of it is exported.';
+  return (
+    <button
+      type="button"
+      className="matched-toggle mono small text-nowrap"
+      aria-label={`${text()}: let go of the level of ${name}`}
+      title={`${why} Press to let go.`}
+      onClick={() => comparing.release(group.id)}
+    >
+      {text()}
+      <X size={11} className="ms-1" aria-hidden />
+    </button>
+  );
+}
+
 /** A group above its parts: level, solo and mute of all of them. */
-export const GroupRow = memo(function GroupRow({ group, depth, figures, width }: Props) {
+export const GroupRow = memo(function GroupRow({ group, depth, figures, comparing, width }: Props) {
   const open = useOpenSong();
   const { id, name } = group;
   const partIds = useSession(useShallow(({ shown }) => partsUnder(shown, group)));
   const solo = usePlayback((state) => state.monitoring.solo);
   const soloed = partIds.length > 0 && partIds.every((partId) => solo.includes(partId));
+  const isCompared = useStore(comparing.store, ({ held }) => Object.hasOwn(held, id));
   const [shown, setShown] = useState(false);
   const target = levelTarget('group', id);
   const move = useSession(({ shown }) => moveOf(shown, target));
@@ -100,7 +137,9 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
       keepDraft(number);
       return;
     }
-    const groups = recalledGroupDraft(open.session.store.getState().song, now, number);
+    const { song } = open.session.store.getState();
+    const groups = recalledGroupDraft(song, now, number);
+    comparing.hold(song, now);
     open.do(`${name}: draft ${number}`, [{ kind: 'set-groups', groups }]);
   };
   /** On the row of a group the number keys are the group's. */
@@ -170,7 +209,9 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
           name={name}
           onName={(to) => open.do(`${name}: name ${to}`, edits({ name: to }))}
         />
-        <span className="quiet small">{plural(partIds.length, 'part')}</span>
+        {!isCompared && (
+          <span className="quiet small text-nowrap">{plural(partIds.length, 'part')}</span>
+        )}
         {(shown || Object.keys(group.drafts).length > 0) && (
           <DraftKeys
             of={name}
@@ -182,6 +223,7 @@ export const GroupRow = memo(function GroupRow({ group, depth, figures, width }:
             onKeep={keepDraft}
           />
         )}
+        {isCompared && <Matched group={group} figures={figures} comparing={comparing} />}
         <span className="flex-grow-1" />
         <GroupVerdict id={id} name={name} figures={figures} />
         <NumberField

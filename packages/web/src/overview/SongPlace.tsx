@@ -39,7 +39,7 @@ export function SongPlace() {
   const song = useSong();
   const frames = useSession(({ shown }) => Math.max(1, songFrames(shown)));
   const { ref, width } = useSize<HTMLDivElement>();
-  const figures = useGroupFigures();
+  const { figures, comparing } = useGroupFigures();
   const rows = useMemo(() => songRows(song), [song]);
   // A press selects; only what is moved by some way is dragged.
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
@@ -88,6 +88,7 @@ export function SongPlace() {
                     group={row.group}
                     depth={row.depth}
                     figures={figures}
+                    comparing={comparing}
                     width={width}
                   />
                 ) : (

@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { partTarget } from '@pannet/core/song/moves-of';
 import { removalEdits } from '@pannet/core/song/removal';
 import { act, fireEvent, screen, within } from '@testing-library/react';
+import { notices } from '../controls/notices.ts';
 import type { OpenSong } from '../session/open-song.ts';
 import { openTwoParts, showIn } from '../testing/show-song.tsx';
 import { SongPlace } from './SongPlace.tsx';
@@ -102,6 +103,27 @@ describe('the song over time', () => {
     ]);
     for (let n = 0; n < 8; n++) act(() => void open.session.undo());
     expect([group().draft, group().drafts]).toEqual([null, {}]);
+  });
+
+  test('drafts of a group are compared at a level that is held until it is let go, or the fader is moved', () => {
+    choose(/^Group of/, 'new');
+    fireEvent.click(screen.getByRole('button', { name: 'Settings of Group 1' }));
+    fireEvent.click(screen.getByRole('button', { name: 'Keep as draft 1 of Group 1' }));
+    type(screen.getByLabelText('Level of Group 1'), '-3');
+    const matched = () => screen.queryByRole('button', { name: /let go of the level of Group 1/ });
+    const recall = () => fireEvent.click(screen.getByRole('button', { name: /^Draft 1 of/ }));
+    expect(matched()).toBeNull();
+    recall();
+    expect(matched()?.textContent).toBe('not matched');
+    fireEvent.click(matched() as HTMLElement);
+    expect(matched()).toBeNull();
+    recall();
+    expect(matched()).not.toBeNull();
+    type(screen.getByLabelText('Level of Group 1'), '-6');
+    expect(matched()).toBeNull();
+    expect(notices.getState().list.map(({ sentence }) => sentence)).toContainEqual(
+      expect.stringContaining('“Group 1” is heard at the level that you set'),
+    );
   });
 
   test('a group lies in another one, is soloed with it, and stays where that is dissolved', () => {

@@ -3,13 +3,27 @@ import { Feeder } from './feeder.ts';
 import type { FromFeeder, ToFeeder, Whereabouts } from './messages.ts';
 import { RecordingReader } from './recording-reader.ts';
 
+/** What waits for what was told meanwhile to be heard, and no longer: a timer would wait for some ms. */
+const turns = new MessageChannel();
+const waiting: (() => void)[] = [];
+turns.port1.onmessage = () => waiting.shift()?.();
+
+function later(run: () => void, ms: number): void {
+  if (ms > 0) {
+    setTimeout(run, ms);
+    return;
+  }
+  waiting.push(run);
+  turns.port2.postMessage(null);
+}
+
 const reader = new RecordingReader(96e6);
 const feeder = new Feeder({
   load: makingLoader(reader.load),
   post: null,
   failed: (sentence) => postMessage({ kind: 'failed', sentence } satisfies FromFeeder),
   now: () => performance.now(),
-  later: (run, ms) => setTimeout(run, ms),
+  later,
 });
 
 onmessage = ({ data }: MessageEvent<ToFeeder>) => {

@@ -63,8 +63,10 @@ test('while it plays a new tuning begins anew, alone, and stands a moment later'
   expect(anewIn(first.of(plan, frame))).toHaveLength(1);
   jest.advanceTimersByTime(249);
   expect(stood).toBe(0);
+  expect(first.begins).toBe(true);
   jest.advanceTimersByTime(1);
   expect(stood).toBe(1);
+  expect(first.begins).toBe(false);
   expect(first.of(plan, frame)).toBe(plan);
   jest.advanceTimersByTime(1000);
   expect(stood).toBe(1);

@@ -42,6 +42,11 @@ export class PadsFirst {
     return withPadsAnew(plan, this.#anew);
   }
 
+  /** Whether something begins anew. */
+  get begins(): boolean {
+    return this.#anew.size > 0;
+  }
+
   close(): void {
     clearTimeout(this.#timer);
   }

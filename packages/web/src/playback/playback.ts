@@ -40,6 +40,8 @@ export interface PlaybackState {
   readonly soloVoices: Readonly<Record<string, readonly string[]>>;
   /** Tuned voices whose splices are being planned. */
   readonly preparing: number;
+  /** Whether a new tuning is being brought to sound. */
+  readonly tuning: boolean;
   /** Why nothing plays, if something is wrong. */
   readonly failure: string | null;
 }
@@ -93,6 +95,7 @@ export class Playback {
     output: { levelDb: 0, dimmed: false, deviceId: '' },
     soloVoices: {},
     preparing: 0,
+    tuning: false,
     failure: null,
   }));
   readonly #splices = new SpliceCache();
@@ -178,6 +181,8 @@ export class Playback {
     const told = this.#told.change(this.#sounding, this.#song.recordings);
     if (told) this.#tellFeeder(told);
     this.#tellPlan();
+    const tuning = this.#padsFirst.begins;
+    if (tuning !== this.store.getState().tuning) this.store.setState({ tuning });
   }
 
   /** How a changed song is listened to is often changed in the same breath: both are told at once. */

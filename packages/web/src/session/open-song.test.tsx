@@ -82,6 +82,10 @@ describe('an open song', () => {
     expect(waits).toHaveBeenLastCalledWith(true);
     open.playback.store.setState({ state: 'playing' });
     expect(waits).toHaveBeenLastCalledWith(false);
+    open.playback.store.setState({ tuning: true });
+    expect(waits).toHaveBeenLastCalledWith(true);
+    open.playback.store.setState({ tuning: false });
+    expect(waits).toHaveBeenLastCalledWith(false);
   });
 
   test('a part that goes is selected no more', () => {

@@ -8,7 +8,7 @@ import { createStore, type StoreApi } from 'zustand/vanilla';
 import { Analyst } from '../measuring/analyst.ts';
 import { BlindSession } from '../comparing/blind-session.ts';
 import { Comparing } from '../comparing/comparing.ts';
-import { levelsMovedBy, newestEdits } from '../comparing/levels-moved.ts';
+import { heardAsMoved, levelsMovedBy, newestEdits } from '../comparing/levels-moved.ts';
 import { say } from '../controls/notices.ts';
 import { Audition, type Trial } from '../measuring/audition.ts';
 import { Mender } from '../measuring/mender.ts';
@@ -99,7 +99,7 @@ export class OpenSong {
       this.playback.store.subscribe((state, before) => {
         if (state.looping !== before.looping || state.loop !== before.loop) this.#measure();
         this.analyst.setPlaying(state.state !== 'stopped');
-        this.analyst.setWaiting(state.state === 'loading');
+        this.analyst.setWaiting(state.state === 'loading' || state.tuning);
       }),
       this.analyst.store.subscribe(() => this.#match()),
       this.comparing.store.subscribe(() => this.#match()),
@@ -198,7 +198,7 @@ export class OpenSong {
     for (const partId of new Set(moved)) {
       this.comparing.release(partId);
       const { name } = this.session.store.getState().song.parts[partId];
-      say(`“${name}” is heard at the level that you set: equal loudness was let go.`);
+      say(heardAsMoved(name));
     }
   }
 

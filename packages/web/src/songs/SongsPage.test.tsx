@@ -4,6 +4,7 @@ import { fireEvent, render, screen } from '@testing-library/react';
 import { MemoryRouter } from 'react-router';
 import { createQueries } from '../api/queries.ts';
 import { SongsPage } from './SongsPage.tsx';
+import '../testing/patience.ts';
 
 const answer = (status: number, body: unknown) =>
   ({

@@ -4,6 +4,7 @@ import type { ReactNode } from 'react';
 import { OpenSong } from '../session/open-song.ts';
 import { OpenSongContext } from '../session/use-open-song.ts';
 import { twoPartsSession } from './session.fixture.ts';
+import './patience.ts';
 
 /** Two parts, opened where there is neither audio nor workers nor a server. */
 export function openTwoParts(partId: string): OpenSong {

@@ -12,6 +12,7 @@ import { BottomBar } from './BottomBar.tsx';
 import { PlainOrImage } from './Comparison.tsx';
 import { Hear } from './Hear.tsx';
 import { Output } from './Output.tsx';
+import '../testing/patience.ts';
 
 let open: OpenSong;
 const monitoring = () => open.playback.store.getState().monitoring;

@@ -7,12 +7,13 @@ import { OutputRun } from './output.ts';
 
 /**
  * A part for the ears, as it is listened to; nothing of it is exported. It takes in the image (or what of it goes to a room), and plain where that can
- * be heard in its place. Or what a room gives back into a group, which is heard where rooms are.
+ * be heard in its place. Or a group, or what a room gives back into one, which is heard where rooms are.
  */
 export interface ListenedNode extends NodeBase {
   readonly kind: 'listened';
-  /** null for a room. */
+  /** A room is neither a part nor a group. */
   readonly partId: string | null;
+  readonly groupId: string | null;
   readonly muted: boolean;
 }
 
@@ -27,6 +28,7 @@ const sameGains = (a: Gains, b: Gains) => a.image === b.image && a.plain === b.p
 export class ListenedRun extends OutputRun<ListenedNode> {
   /** Of a feed it changes, where one before it goes. */
   partId: string | null;
+  readonly #groupId: string | null;
   /** As it would be exported. */
   readonly image: OutputRun<NodeBase>;
   readonly #plain: OutputRun<NodeBase> | undefined;
@@ -37,11 +39,13 @@ export class ListenedRun extends OutputRun<ListenedNode> {
   constructor(node: ListenedNode, inputs: readonly NodeRun[], context: RunContext) {
     super(context);
     this.partId = node.partId;
+    this.#groupId = node.groupId;
     this.image = inputs[0] as OutputRun<NodeBase>;
     this.#plain = inputs.at(1) as OutputRun<NodeBase> | undefined;
     this.#muted = node.muted;
-    // One that is new fades in from nothing.
-    this.#gains = new Glide(context.rateHz, silent, sameGains, voiceChangeMs);
+    // One that is new fades in from nothing; what is brought into a new group was heard before.
+    const first = node.groupId === null ? silent : this.#goal();
+    this.#gains = new Glide(context.rateHz, first, sameGains, voiceChangeMs);
     this.#gains.aim(this.#goal());
   }
 
@@ -62,7 +66,8 @@ export class ListenedRun extends OutputRun<ListenedNode> {
   }
 
   #goal(): Gains {
-    const { solo, plain, image, roomsHeard } = this.#monitoring;
+    const { solo, plain, image, groups, roomsHeard } = this.#monitoring;
+    if (this.#groupId !== null) return { image: groups[this.#groupId] ?? 1, plain: 0 };
     if (this.partId === null) return { image: roomsHeard ? 1 : 0, plain: 0 };
     const heard = solo.length ? solo.includes(this.partId) : !this.#muted;
     const match = plain[this.partId];

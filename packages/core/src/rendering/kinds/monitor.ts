@@ -12,8 +12,9 @@ export interface MonitorNode extends NodeBase {
   readonly kind: 'monitor';
   /** Parts as they are listened to, and whether each is heard by itself and not through a group. */
   readonly parts: readonly { readonly id: string; readonly direct: boolean }[];
-  /** What else is told how it is listened to: the feeds of rooms, and what rooms give back into groups. */
+  /** What else is told how it is listened to: the feeds of rooms, what rooms give back into groups, and groups within groups. */
   readonly told: readonly string[];
+  /** Those that lie in no other. */
   readonly groups: readonly string[];
   /** What rooms give back. */
   readonly rooms: readonly string[];
@@ -81,6 +82,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
   readonly #rooms: Gated;
   readonly #beds: Gated;
   #told: readonly ListenedRun[] = [];
+  #groups: readonly ListenedRun[] = [];
   #monitoring: Monitoring = plainMonitoring;
 
   constructor(node: MonitorNode, inputs: readonly NodeRun[], context: RunContext) {
@@ -102,11 +104,9 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     const listened = inputs.slice(0, parts.length) as unknown as ListenedRun[];
     const from = parts.length + told.length;
     this.#told = inputs.slice(0, from) as unknown as ListenedRun[];
+    this.#groups = inputs.slice(from, from + groups.length) as unknown as ListenedRun[];
     this.parts = listened.map(({ partId, image }) => ({ id: partId ?? '', image }));
-    this.#mix.edges.aim([
-      ...inputs.filter((_, n) => parts[n]?.direct),
-      ...inputs.slice(from, from + groups.length),
-    ]);
+    this.#mix.edges.aim([...inputs.filter((_, n) => parts[n]?.direct), ...this.#groups]);
     const behind = from + groups.length;
     this.#rooms.edges.aim(inputs.slice(behind, behind + rooms.length));
     this.#beds.edges.aim(inputs.slice(behind + rooms.length));
@@ -122,7 +122,7 @@ export class MonitorRun extends OutputRun<MonitorNode> {
     this.#rooms.gate.aim(mixHeard && roomsHeard ? 1 : 0);
     // Beside the mix it is heard, whether it lies under it or not.
     this.#beds.gate.aim(bedHeard || !mixHeard ? bedMatch : 0);
-    for (const run of this.#told) run.listen(monitoring);
+    for (const run of [...this.#told, ...this.#groups]) run.listen(monitoring);
   }
 
   settle(): void {
