@@ -19,6 +19,35 @@ const anyHeld: fc.Arbitrary<Held[]> = fc
   )
   .map(([from, values]) => values.map((by, n) => ({ atS: from + n / 60, by })));
 
+/** Of two curves, one of them later, at some times within a stretch. */
+function expectLike(
+  curve: Points,
+  other: Points,
+  [fromS, toS]: readonly [number, number],
+  within: number,
+  later = 0,
+): void {
+  for (let n = 0; n <= 40; n++) {
+    const seconds = fromS + (n / 40) * (toS - fromS);
+    if (seconds < 0 || seconds > toS) continue;
+    // A step lies where it lies to some digits.
+    const nearby = [-1e-9, 0, 1e-9].map((by) =>
+      Math.abs(at(curve, seconds) - at(other, seconds + later + by)),
+    );
+    expect(Math.min(...nearby)).toBeLessThan(within);
+  }
+}
+
+function expectWritten(curve: Points, held: readonly Held[], within: number): void {
+  const written = withWritten(curve, held, 'levelDb');
+  expect(curveDescription.safeParse(written).error?.message).toBeUndefined();
+  const [from, to] = [held[0].atS, held[held.length - 1].atS];
+  for (const { atS, by } of held.slice(0, -1))
+    expect(Math.abs(at(written, atS) - by)).toBeLessThan(0.31);
+  expectLike(written, curve, [0, from - 0.002], within);
+  expectLike(written, curve, [to + 0.052, 200], within);
+}
+
 describe('what is held while it plays', () => {
   test('is a few points, whose lines miss none of it by more than is heard', () => {
     fc.assert(
@@ -35,17 +64,48 @@ describe('what is held while it plays', () => {
 
   test('stands where it was held; before and after the curve is as it was, and one that a song may have', () => {
     const curve = points([0, 0], [10, -12], [20, 0], [60, -3]);
+    const straight = (held: readonly Held[]) => expectWritten(curve, held, 1e-6);
+    fc.assert(fc.property(anyHeld, straight), { numRuns: 60 });
+    // What it goes back to lies as near to a point as points lie apart.
+    straight([
+      { atS: 9.932333333333332, by: 0 },
+      { atS: 9.949, by: 0 },
+    ]);
+  });
+
+  test('before and after it goes on as it did, smoothly or in steps', () => {
+    const anyPoints = fc
+      .uniqueArray(
+        fc.record({
+          atS: fc.integer({ min: 0, max: 1000 }).map((tenths) => tenths / 10),
+          by: fc.double({ min: -60, max: 12, noNaN: true }),
+          shape: fc.constantFrom('straight' as const, 'smooth' as const, 'step' as const),
+        }),
+        { minLength: 1, maxLength: 30, selector: ({ atS }) => atS },
+      )
+      .map((list): Points => ({
+        kind: 'points',
+        points: list.toSorted((one, other) => one.atS - other.atS),
+      }));
     fc.assert(
-      fc.property(anyHeld, (held) => {
-        const written = withWritten(curve, held, 'levelDb');
-        expect(curveDescription.safeParse(written).error?.message).toBeUndefined();
-        const [from, to] = [held[0].atS, held[held.length - 1].atS];
-        for (const { atS, by } of held.slice(0, -1))
-          expect(Math.abs(at(written, atS) - by)).toBeLessThan(0.31);
-        for (const seconds of [from - 0.5, from - 0.01, to + 0.06, to + 3])
-          if (seconds >= 0) expect(at(written, seconds)).toBeCloseTo(at(curve, seconds), 6);
-      }),
-      { numRuns: 60 },
+      fc.property(anyPoints, anyHeld, (curve, held) => expectWritten(curve, held, 0.1)),
+      { numRuns: 200 },
+    );
+    fc.assert(
+      fc.property(
+        anyPoints,
+        fc.double({ min: 0, max: 100, noNaN: true }),
+        fc.double({ min: 0.02, max: 30, noNaN: true }),
+        fc.double({ min: 0, max: 100, noNaN: true }),
+        (curve, fromS, long, atS) => {
+          const copied = withCopy(curve, { fromS, toS: fromS + long }, atS, 'levelDb');
+          expect(curveDescription.safeParse(copied).error?.message).toBeUndefined();
+          expectLike(copied, curve, [-60, atS - 0.006], 0.1);
+          expectLike(copied, curve, [atS + long + 0.006, 200], 0.1);
+          expectLike(copied, curve, [atS + 0.002, atS + long - 0.002], 0.1, fromS - atS);
+        },
+      ),
+      { numRuns: 200 },
     );
   });
 

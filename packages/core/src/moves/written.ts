@@ -14,7 +14,7 @@ const missedBy = { depthDb: 0.3, depthPercent: 1, depthOctaves: 0.03, depthMs: 0
 /** What is let go of goes back to what the curve was in so long. */
 const backS = 0.05;
 
-const { max, min } = Math;
+const { floor, max, min } = Math;
 
 /**
  * Points between which straight lines miss what was held by no more than a step that is heard: of a thousand places a few. In one go through them, so that it
@@ -64,27 +64,15 @@ export function withWritten(
   const apart: Held[] = [];
   for (const one of held)
     if (apart.length === 0 || one.atS - apart[apart.length - 1].atS >= leastApartS) apart.push(one);
-  const room = mostPoints - (curve?.points.length ?? 0) - 2;
+  const was = curve && pieceOf(curve, parameter);
+  const before = was?.(-Infinity, apart[0].atS - leastApartS) ?? [];
+  const after = was?.(apart[apart.length - 1].atS + backS, Infinity) ?? [];
+  const room = mostPoints - before.length - after.length;
   const line = fitting(apart, missedBy[depthKeys[parameter]], room).map((one): Point => ({
     ...one,
     shape: 'straight',
   }));
-  if (!curve) return { kind: 'points', points: line };
-  const [from, to] = [line[0].atS, line[line.length - 1].atS];
-  const was = (atS: number) => curveAt(curve, max(0, atS), null, parameter);
-  const edge = (atS: number): Point[] =>
-    atS < 0 ? [] : [{ atS, by: was(atS), shape: 'straight' }];
-  const [before, after] = [from - leastApartS, to + backS];
-  return {
-    kind: 'points',
-    points: [
-      ...curve.points.filter(({ atS }) => atS < before - leastApartS),
-      ...edge(before),
-      ...line,
-      ...edge(after),
-      ...curve.points.filter(({ atS }) => atS > after + leastApartS),
-    ],
-  };
+  return { kind: 'points', points: [...before, ...line, ...after] };
 }
 
 /**
@@ -97,30 +85,54 @@ export function withCopy(
   atS: number,
   parameter: MovingParameter,
 ): Points {
-  const was = (seconds: number) => curveAt(curve, seconds, null, parameter);
-  const shape = (seconds: number) =>
-    curve.points.findLast((point) => point.atS <= seconds)?.shape ?? 'straight';
+  const was = pieceOf(curve, parameter);
   const later = atS - fromS;
-  const copy: Point[] = [
-    { atS, by: was(fromS), shape: shape(fromS) },
-    ...curve.points
-      .filter((point) => point.atS > fromS + leastApartS && point.atS < toS - leastApartS)
-      .map((point) => ({ ...point, atS: point.atS + later })),
-    { atS: toS + later, by: was(toS), shape: 'straight' },
-  ];
-  const end = toS + later;
-  const [before, after] = [atS - joinS, end + joinS];
   return {
     kind: 'points',
     points: [
-      ...curve.points.filter((point) => point.atS < before - leastApartS),
-      ...(before > 0 ? [{ atS: before, by: was(before), shape: 'straight' as const }] : []),
-      ...copy,
-      { atS: after, by: was(after), shape: shape(after) },
-      ...curve.points.filter((point) => point.atS > after + leastApartS),
+      ...was(-Infinity, atS - joinS),
+      ...was(fromS, toS).map((point) => ({ ...point, atS: point.atS + later })),
+      ...was(toS + later + joinS, Infinity),
     ],
   };
 }
 
 /** What begins at once is still no click. */
 const joinS = 0.004;
+
+/** What goes on smoothly and is cut through goes on in no more straight lines than these: of 60 dB they miss 0.05. */
+const linesOfSmooth = 32;
+const leastLineS = 2 * leastApartS;
+
+/**
+ * Pieces of a curve, by the seconds from and to which they go, that have its value at every time within. An end next to a point, nearer than points lie apart,
+ * lies on the point; where a piece ends before the song begins, there is none.
+ */
+function pieceOf(curve: Points, parameter: MovingParameter) {
+  const valueAt = (seconds: number) => curveAt(curve, seconds, null, parameter);
+  /** From a time within what goes on between two points, or from a point on. */
+  const goingOn = (fromS: number, toS: number): Point[] => {
+    const shape = curve.points.findLast(({ atS }) => atS <= fromS)?.shape ?? 'straight';
+    const smooth = shape === 'smooth' && fromS < curve.points[curve.points.length - 1].atS;
+    const lines = smooth ? max(1, min(linesOfSmooth, floor((toS - fromS) / leastLineS))) : 1;
+    return Array.from({ length: lines }, (_, line) => {
+      const atS = line === 0 ? fromS : fromS + (line * (toS - fromS)) / lines;
+      return { atS, by: valueAt(atS), shape: smooth ? 'straight' : shape };
+    });
+  };
+  return (fromS: number, toS: number): Point[] => {
+    if (toS < 0) return [];
+    const piece = curve.points.filter(({ atS }) => atS >= fromS && atS <= toS);
+    const [first, last] = [piece[0], piece[piece.length - 1]];
+    if (isFinite(toS)) {
+      const from = piece.pop()?.atS ?? fromS;
+      if (last?.atS > toS - leastApartS) piece.push({ ...last, shape: 'straight' });
+      else {
+        if (last) piece.push(...goingOn(from, toS));
+        piece.push({ atS: toS, by: valueAt(toS), shape: 'straight' });
+      }
+    }
+    const cut = isFinite(fromS) && !(first?.atS < fromS + leastApartS);
+    return cut ? [...goingOn(fromS, first?.atS ?? toS), ...piece] : piece;
+  };
+}
