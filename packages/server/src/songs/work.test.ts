@@ -1,7 +1,10 @@
+import { once } from 'node:events';
 import { setTimeout as wait } from 'node:timers/promises';
+import { Worker } from 'node:worker_threads';
 import { describe, expect, test } from '@jest/globals';
 import { expectSuccess } from '@pannet/core/outcome';
 import { emptySong } from '@pannet/core/song/song';
+import { computedMs } from './computed.ts';
 import { Work } from './work.ts';
 
 const song = emptySong('song', 'Song');
@@ -19,11 +22,8 @@ const doing = (work: () => void, edits = 1) => ({
 });
 
 function compute(ms: number): void {
-  const since = process.cpuUsage();
-  for (;;) {
-    const { user, system } = process.cpuUsage(since);
-    if ((user + system) / 1000 >= ms) return;
-  }
+  const since = computedMs();
+  while (computedMs() - since < ms);
 }
 
 /** Stands still without computing: as on a machine whose processor is somebody else's for a while. */
@@ -73,6 +73,24 @@ describe('what one request may cost', () => {
         doing(() => compute(5)),
       ),
     );
+  });
+
+  test('nor is what other threads of the process do meanwhile', async () => {
+    const busy = new Worker('for (;;);', { eval: true });
+    try {
+      await once(busy, 'online');
+      const before = process.cpuUsage();
+      expectSuccess(
+        await new Work(100).apply(
+          song,
+          doing(() => stand(200)),
+        ),
+      );
+      // The other one did compute: that is what is told apart.
+      expect(process.cpuUsage(before).user / 1000).toBeGreaterThan(20);
+    } finally {
+      await busy.terminate();
+    }
   });
 
   test('others are answered between edits and between commands', async () => {

@@ -3,6 +3,7 @@ import type { Outcome } from '@pannet/core/outcome';
 import { applying, type Applied, type Command } from '@pannet/core/song/commands';
 import type { Song } from '@pannet/core/song/song';
 import { Problem } from '../problems/problem.ts';
+import { computedMs } from './computed.ts';
 
 /** So long the server computes before it looks after the others who ask. */
 const stretchMs = 10;
@@ -32,17 +33,14 @@ export class Work {
 
   /**
    * Only what is computed counts, not what is waited for: the database, another's lock on the song, others who are
-   * answered between. And only as far as the processor did it: on a machine that is busy besides, time alone tells little.
+   * answered between, a processor that does something else.
    */
   #timed<T>(step: () => T): T {
     const since = performance.now();
-    const before = process.cpuUsage();
+    const before = computedMs();
     const result = step();
-    const { user, system } = process.cpuUsage(before);
-    const took = performance.now() - since;
-    this.#stretchMs += took;
-    // The whole process is told of; what its other threads did meanwhile was for somebody else.
-    this.#spentMs += Math.min(took, (user + system) / 1000);
+    this.#spentMs += computedMs() - before;
+    this.#stretchMs += performance.now() - since;
     return result;
   }
 
