@@ -25,5 +25,7 @@ function opened(): number | null {
 }
 
 function read(file: number): number {
-  return Number.parseInt(told.toString('latin1', 0, readSync(file, told, 0, told.length, 0)), 10) / 1e6;
+  return (
+    Number.parseInt(told.toString('latin1', 0, readSync(file, told, 0, told.length, 0)), 10) / 1e6
+  );
 }
