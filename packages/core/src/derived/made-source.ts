@@ -6,7 +6,7 @@ import type { Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
 import type { Curve } from '../moves/curve.ts';
 import type { Tempo } from '../moves/tempo.ts';
-import { shortBlockFrames, type PcmSource } from '../sources/blocks.ts';
+import { briefBlockFrames, shortBlockFrames, type PcmSource } from '../sources/blocks.ts';
 import type { Arrangement } from '../takes/arrangement.ts';
 import type { Preparation } from '../takes/preparation.ts';
 import type { Colour } from '../voices/colour.ts';
@@ -68,6 +68,7 @@ const makingVersion = 11;
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;
   const said = JSON.stringify(settings);
+  const block = blockOf(step);
   return {
     // What is long is told by its hash: keys travel and are compared all the time.
     key: `${from.key}>${kind}${makingVersion}${said.length > longestSaid ? hashOf(said) : said}`,
@@ -75,25 +76,27 @@ export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): M
     from,
     step,
     rateHz,
-    ...(isMadeShort(step) ? { block: shortBlockFrames } : {}),
+    ...(block === undefined ? {} : { block }),
   };
 }
 
 /**
- * What belongs to an amp chain comes in short blocks, unless what it is heard through rings on longer than they are; so does what is wanted at
- * once.
+ * How long the blocks are in which it is made, where that is not the usual: what belongs to an amp chain comes in short ones, unless what it is heard
+ * through rings on longer than they are; what is wanted at once in shorter ones.
  */
-function isMadeShort(step: MakingStep): boolean {
+function blockOf(step: MakingStep): number | undefined {
   switch (step.kind) {
     case 'drive':
     case 'body':
-      return true;
+      return shortBlockFrames;
     case 'pads':
-      return step.anewAt !== undefined;
+      return step.anewAt === undefined ? undefined : briefBlockFrames;
     case 'cabinet':
-      return 'kind' in step.cabinet || step.cabinet.impulse.frames <= shortBlockFrames;
+      return 'kind' in step.cabinet || step.cabinet.impulse.frames <= shortBlockFrames
+        ? shortBlockFrames
+        : undefined;
     default:
-      return false;
+      return undefined;
   }
 }
 

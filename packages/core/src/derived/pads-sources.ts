@@ -1,8 +1,8 @@
 import {
   blockFrames,
   blockLength,
+  briefBlockFrames,
   framesReader,
-  shortBlockFrames,
   type BlockLoader,
 } from '../sources/blocks.ts';
 import { PadsTuner, padsWindow, type PadsStretch } from '../voices/pads.ts';
@@ -23,11 +23,13 @@ function stretchOf({ step, rateHz }: PadsSource, start: number): PadsStretch {
   const { anewAt } = step;
   const usual = padsSegment(rateHz);
   const length = anewAt === undefined ? usual : usual / anewShorter;
-  const origin = (anewAt ?? 0) * shortBlockFrames;
+  const origin = (anewAt ?? 0) * briefBlockFrames;
   const from = origin + floor((start - origin) / length) * length;
-  // Phases run ahead of a segment, and glide to those of the next at its end, over half as long; anew, only until all windows are there.
-  const before = anewAt === undefined ? length / 2 : padsWindow(rateHz) / 2;
-  return { from, to: from + length, before };
+  // Phases run ahead of a segment, and glide to those of the next at its end, over half as long.
+  if (anewAt === undefined) return { from, to: from + length, before: length / 2 };
+  // Anew, only until all windows are there; those are half as long, so that they are there in half of the time.
+  const window = padsWindow(rateHz) / 2;
+  return { from, to: from + length, before: window / 2, window };
 }
 
 /** So many values of segments are kept, since their blocks are asked for one after the other: 64 MiB. */

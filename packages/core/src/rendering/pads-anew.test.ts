@@ -5,7 +5,7 @@ import { sine } from '../measurement/signals.fixture.ts';
 import { newVoice, type Voice } from '../voices/voice.ts';
 import { voiceParameters } from '../parameters/tables.ts';
 import { makingLoader } from '../derived/making.ts';
-import { blockLength, blockRange, shortBlockFrames } from '../sources/blocks.ts';
+import { blockLength, blockRange, briefBlockFrames } from '../sources/blocks.ts';
 import { compile } from './compile.ts';
 import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
 import { renderStretch } from './offline.ts';
@@ -58,7 +58,7 @@ describe('pads that begin anew', () => {
       after,
       new Map([...padsKeys(after)].map((key) => [key, anewFor(after, at + 4800)])),
     );
-    const block = (1000 * shortBlockFrames) / rate;
+    const block = (1000 * briefBlockFrames) / rate;
     const brief = await heardWith(memory, before, anew, at);
     expect(brief.reserveMs).toBeGreaterThanOrEqual(100);
     expect(brief.reserveMs).toBeLessThan(100 + block);
@@ -92,9 +92,9 @@ describe('pads that begin anew', () => {
         (frame, delayMs) => {
           const plan = compile(songOf([padsVoice('a', 9, delayMs)]).song, new Map());
           const { behind } = planReach(plan, roots.heard);
-          const begins = anewFor(plan, frame) * shortBlockFrames;
+          const begins = anewFor(plan, frame) * briefBlockFrames;
           expect(begins).toBeLessThanOrEqual(max(0, frame - behind));
-          expect(begins).toBeGreaterThan(frame - behind - shortBlockFrames);
+          expect(begins).toBeGreaterThan(frame - behind - briefBlockFrames);
         },
       ),
       { numRuns: 50 },

@@ -1,5 +1,5 @@
 import { isPads, madeSource, type PadsSource } from '../derived/made-source.ts';
-import { shortBlockFrames } from '../sources/blocks.ts';
+import { briefBlockFrames } from '../sources/blocks.ts';
 import type { NodeBase } from './kinds/kind.ts';
 import type { ReadingNode } from './kinds/reading.ts';
 import { planReach, roots, type PlanGraph } from './plan.ts';
@@ -19,11 +19,12 @@ export function padsKeys({ nodes }: PlanGraph): Set<string> {
 /** Where pads have to begin anew in a plan so that they can be heard at a frame. */
 export function anewFor(plan: PlanGraph, frame: number): number {
   const { behind } = planReach(plan, roots.heard);
-  return Math.floor(Math.max(0, frame - behind) / shortBlockFrames);
+  return Math.floor(Math.max(0, frame - behind) / briefBlockFrames);
 }
 
 /**
- * A plan in which some pads begin anew: they are there in an eighth of the time, tuned as they will be, while their phases are others.
+ * A plan in which some pads begin anew: they are there in a fraction of the time, tuned as they will be, while their phases are others and tones that lie close
+ * are held apart less well.
  * @param places where each of them does, by its key
  */
 export function withPadsAnew<Plan extends PlanGraph>(

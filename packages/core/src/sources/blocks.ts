@@ -8,6 +8,8 @@
 export const blockFrames = 32_768;
 /** What is dear to make and turned while it plays comes in blocks of a quarter of that, so that it is heard soon. */
 export const shortBlockFrames = 8192;
+/** What is to be heard at once, and for a moment only, comes in even shorter ones: it begins as near to the playhead as one of them is long. */
+export const briefBlockFrames = 2048;
 
 export interface PcmSource {
   /** Stable: content hash and channel. */

@@ -23,6 +23,8 @@ export interface PadsStretch {
   readonly to: number;
   /** Frames that the phases run before `from`, from those of the take on. */
   readonly before: number;
+  /** Of its windows, where that is not the usual; a power of two. */
+  readonly window?: number;
 }
 
 /**
@@ -61,9 +63,8 @@ export class PadsTuner {
   constructor(stretch: PadsStretch, ratio: number, rateHz: number) {
     // There is room for no slower one.
     if (!(ratio >= leastRatio)) throw new RangeError(`Pads are tuned by ${leastRatio} at least.`);
-    const size = padsWindow(rateHz);
+    const { from, to, before, window: size = padsWindow(rateHz) } = stretch;
     const hop = size / overlap;
-    const { from, to, before } = stretch;
     this.#stretch = stretch;
     this.#ratio = ratio;
     this.#size = size;

@@ -122,6 +122,8 @@ export class Playback {
   readonly #told = new ToldSources();
   #watched: string | null = null;
   #looks = 0;
+  /** Where it plays, as was heard last; what is drawn follows later. */
+  #frame = 0;
   /** What was seen last, until the page draws. */
   #look: Seen | null = null;
   #host: AudioHost | null = null;
@@ -176,8 +178,8 @@ export class Playback {
   /** Has the feeder make what is to be heard, and the worklet go over to it. */
   #sound(): void {
     if (!this.#song || !this.#heard) return;
-    const { state, frame } = this.store.getState();
-    this.#sounding = this.#padsFirst.of(this.#heard, state === 'playing' ? frame : null);
+    const { state } = this.store.getState();
+    this.#sounding = this.#padsFirst.of(this.#heard, state === 'playing' ? this.#frame : null);
     const told = this.#told.change(this.#sounding, this.#song.recordings);
     if (told) this.#tellFeeder(told);
     this.#tellPlan();
@@ -295,6 +297,7 @@ export class Playback {
   }
 
   seek(frame: number): void {
+    this.#frame = frame;
     this.store.setState({ frame });
     this.#splicesAt(frame);
     this.#tell({ kind: 'seek', frame });
@@ -425,6 +428,7 @@ export class Playback {
       return;
     }
     const { state, frame, underruns } = message;
+    this.#frame = frame;
     const before = this.store.getState();
     if (state !== before.state || underruns !== before.underruns)
       this.store.setState({ state, frame, underruns });
