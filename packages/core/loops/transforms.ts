@@ -39,8 +39,8 @@ function storeTurned(at: usize, re: v128, im: v128, cos: v128, sin: v128): void 
   v128.store(at, f64x2.add(f64x2.mul(re, sin), f64x2.mul(im, cos)), 16);
 }
 
-/** Four values, `quarter` apart, to four bins, the last three turned by once, twice and three times what lies at `turn` bytes. */
-function toBins(a: usize, quarter: usize, turns: usize, turn: usize): void {
+/** Four values, `quarter` apart, to four bins, the last three turned by once, twice and three times an angle, of which cos and −sin lie at `turn`. */
+function toBins(a: usize, quarter: usize, turn: usize): void {
   const b = a + quarter;
   const c = b + quarter;
   const d = c + quarter;
@@ -63,56 +63,50 @@ function toBins(a: usize, quarter: usize, turns: usize, turn: usize): void {
   const sideIm = f64x2.sub(dRe, bRe);
   v128.store(a, f64x2.add(evenRe, oddRe));
   v128.store(a, f64x2.add(evenIm, oddIm), 16);
-  const once = turns + turn;
-  const twice = once + turn;
-  const thrice = twice + turn;
   storeTurned(
     b,
     f64x2.add(gapRe, sideRe),
     f64x2.add(gapIm, sideIm),
-    v128.load_splat<f64>(once),
-    v128.load_splat<f64>(once, 8),
+    v128.load_splat<f64>(turn),
+    v128.load_splat<f64>(turn, 8),
   );
   storeTurned(
     c,
     f64x2.sub(evenRe, oddRe),
     f64x2.sub(evenIm, oddIm),
-    v128.load_splat<f64>(twice),
-    v128.load_splat<f64>(twice, 8),
+    v128.load_splat<f64>(turn, 16),
+    v128.load_splat<f64>(turn, 24),
   );
   storeTurned(
     d,
     f64x2.sub(gapRe, sideRe),
     f64x2.sub(gapIm, sideIm),
-    v128.load_splat<f64>(thrice),
-    v128.load_splat<f64>(thrice, 8),
+    v128.load_splat<f64>(turn, 32),
+    v128.load_splat<f64>(turn, 40),
   );
 }
 
 /** The way back: four bins, the last three turned back first, to four values. */
-function toValues(a: usize, quarter: usize, turns: usize, turn: usize): void {
+function toValues(a: usize, quarter: usize, turn: usize): void {
   const b = a + quarter;
   const c = b + quarter;
   const d = c + quarter;
-  const once = turns + turn;
-  const twice = once + turn;
-  const thrice = twice + turn;
   const aRe = v128.load(a);
   const aIm = v128.load(a, 16);
-  let cos = v128.load_splat<f64>(once);
-  let sin = v128.load_splat<f64>(once, 8);
+  let cos = v128.load_splat<f64>(turn);
+  let sin = v128.load_splat<f64>(turn, 8);
   let re = v128.load(b);
   let im = v128.load(b, 16);
   const bRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
   const bIm = f64x2.sub(f64x2.mul(im, cos), f64x2.mul(re, sin));
-  cos = v128.load_splat<f64>(twice);
-  sin = v128.load_splat<f64>(twice, 8);
+  cos = v128.load_splat<f64>(turn, 16);
+  sin = v128.load_splat<f64>(turn, 24);
   re = v128.load(c);
   im = v128.load(c, 16);
   const cRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
   const cIm = f64x2.sub(f64x2.mul(im, cos), f64x2.mul(re, sin));
-  cos = v128.load_splat<f64>(thrice);
-  sin = v128.load_splat<f64>(thrice, 8);
+  cos = v128.load_splat<f64>(turn, 32);
+  sin = v128.load_splat<f64>(turn, 40);
   re = v128.load(d);
   im = v128.load(d, 16);
   const dRe = f64x2.add(f64x2.mul(re, cos), f64x2.mul(im, sin));
@@ -141,51 +135,91 @@ function pairs(x: usize, end: usize): void {
   for (let at = x; at < end; at += 64) sumAndGap(at, at + 32);
 }
 
-/**
- * From values to bins, in place.
- * @param turns cos and −sin of 2π · k / size, one after the other, for three quarters of a turn
- * @param size a power of two, at least 2
- */
-export function forward(turns: usize, x: usize, size: i32): void {
-  const end = x + (usize(size) << 5);
-  let length = usize(size) << 5;
-  let step: usize = 16;
-  for (; length > 64; length >>= 2) {
-    const quarter = length >> 2;
-    for (let block = x; block < end; block += length) {
-      let turn: usize = 0;
-      for (let at = block; at < block + quarter; at += 32) {
-        toBins(at, quarter, turns, turn);
-        turn += step;
-      }
+/** Parts of so many bytes lie in the nearest cache together with what turns them: they are gone through to their end before the next. */
+const near: usize = 16_384;
+
+/** One step of a part and of those of the same length beside it. @returns where the turns of the next step are */
+function stepToBins(turns: usize, x: usize, end: usize, length: usize): usize {
+  const quarter = length >> 2;
+  let turn = turns;
+  for (let part = x; part < end; part += length) {
+    turn = turns;
+    for (let at = part; at < part + quarter; at += 32) {
+      toBins(at, quarter, turn);
+      turn += 48;
     }
-    step <<= 2;
   }
+  return turn;
+}
+
+function onward(turns: usize, x: usize, whole: usize): void {
+  const end = x + whole;
+  if (whole > near) {
+    turns = stepToBins(turns, x, end, whole);
+    const quarter = whole >> 2;
+    for (let part = x; part < end; part += quarter) onward(turns, part, quarter);
+    return;
+  }
+  let length = whole;
+  for (; length > 64; length >>= 2) turns = stepToBins(turns, x, end, length);
   if (length === 64) pairs(x, end);
 }
 
-/** From bins to values, in place; each `size` times what it was. */
-export function inverse(turns: usize, x: usize, size: i32): void {
-  const whole = usize(size) << 5;
+/** The mirrored step. @param turns behind those of the step. @returns behind those of the next one */
+function stepToValues(turns: usize, x: usize, end: usize, length: usize): usize {
+  const quarter = length >> 2;
+  const own = turns - 48 * (quarter >> 5);
+  for (let part = x; part < end; part += length) {
+    let turn = own;
+    for (let at = part; at < part + quarter; at += 32) {
+      toValues(at, quarter, turn);
+      turn += 48;
+    }
+  }
+  return own;
+}
+
+/** @param turns behind those of the smallest parts; returned: behind those of what is longer than this one */
+function back(turns: usize, x: usize, whole: usize): usize {
   const end = x + whole;
+  if (whole > near) {
+    const quarter = whole >> 2;
+    let left = turns;
+    for (let part = x; part < end; part += quarter) left = back(turns, part, quarter);
+    return stepToValues(left, x, end, whole);
+  }
   let length: usize = 32;
   // An odd number of bits: pairs first.
-  if (ctz(size) & 1) {
+  if (ctz(whole) % 2 === 0) {
     pairs(x, end);
     length = 64;
   }
   while (length < whole) {
-    const quarter = length;
     length <<= 2;
-    const step = (whole / length) << 4;
-    for (let block = x; block < end; block += length) {
-      let turn: usize = 0;
-      for (let at = block; at < block + quarter; at += 32) {
-        toValues(at, quarter, turns, turn);
-        turn += step;
-      }
-    }
+    turns = stepToValues(turns, x, end, length);
   }
+  return turns;
+}
+
+/** How many bytes turn a transform of a size. */
+function bytesOfTurns(size: i32): usize {
+  let bytes: usize = 0;
+  for (let length = size; length >= 4; length >>= 2) bytes += 48 * usize(length >> 2);
+  return bytes;
+}
+
+/**
+ * From values to bins, in place.
+ * @param turns for each length from the size on, a quarter of it each time, down to four: cos and −sin of 2πk, 4πk and 6πk / length, k from 0 to a quarter of the length
+ * @param size a power of two, at least 2
+ */
+export function forward(turns: usize, x: usize, size: i32): void {
+  onward(turns, x, usize(size) << 5);
+}
+
+/** From bins to values, in place; each `size` times what it was. */
+export function inverse(turns: usize, x: usize, size: i32): void {
+  back(turns + bytesOfTurns(size), x, usize(size) << 5);
 }
 
 /**

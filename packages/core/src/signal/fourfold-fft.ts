@@ -21,15 +21,11 @@ export class FourfoldFft {
   /** @param size a power of two, at least 2 */
   constructor(size: number) {
     this.size = size;
-    const turns = ceil((3 * size) / 4);
-    const rooms = [2 * size, ceil(size / 2), 2 * turns, 4 * size, 2 * size].map(openRoom);
+    const turned = turnsOf(size);
+    const rooms = [2 * size, ceil(size / 2), turned.length, 4 * size, 2 * size].map(openRoom);
     [this.#signals, this.#places, this.#turns, this.#x, this.#kernel] = rooms;
     this.#places.wholes.set(placesOf(size));
-    const turned = this.#turns.values;
-    for (let k = 0; k < turns; k++) {
-      turned[2 * k] = cos((2 * PI * k) / size);
-      turned[2 * k + 1] = -sin((2 * PI * k) / size);
-    }
+    this.#turns.values.set(turned);
   }
 
   /** Rooms for the spectra of four signals. */
@@ -126,6 +122,18 @@ function placesOf(size: number): Uint32Array {
   };
   part(0, 1);
   return places;
+}
+
+/** What parts of each length are turned by, the whole first: one after the other as they are read, since what lies far apart is slow to come by. */
+function turnsOf(size: number): number[] {
+  const turns: number[] = [];
+  for (let step = 1; size / step >= 4; step *= 4)
+    for (let k = 0; k < size / step / 4; k++)
+      for (const times of [1, 2, 3]) {
+        const angle = (2 * PI * (times * k * step)) / size;
+        turns.push(cos(angle), -sin(angle));
+      }
+  return turns;
 }
 
 const kept = new Map<number, FourfoldFft>();
