@@ -27,7 +27,7 @@ import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections } from '../voices/tone.ts';
 import { wear, wornReach } from '../voices/worn.ts';
 import { isMade, isPads, type MadeSource, type MakingStep } from './made-source.ts';
-import { PadsSources } from './pads-sources.ts';
+import { PadsSources, type Rest } from './pads-sources.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { min, max, ceil, floor, log2 } = Math;
@@ -358,8 +358,11 @@ function hushed(block: Float32Array): Float32Array {
 /** So many values of made blocks are kept: a block is asked for again by the next one's context. */
 const mostKept = 96 * blockFrames;
 
-/** A loader that makes what has to be made, out of what `load` brings. */
-export function makingLoader(load: BlockLoader): BlockLoader {
+/**
+ * A loader that makes what has to be made, out of what `load` brings.
+ * @param rest see there
+ */
+export function makingLoader(load: BlockLoader, rest?: Rest): BlockLoader {
   const kept = new Map<
     string,
     { readonly block: Promise<Float32Array>; readonly frames: number }
@@ -388,7 +391,7 @@ export function makingLoader(load: BlockLoader): BlockLoader {
     return known.block;
   };
   const running = new RunningSources(loadAny);
-  const pads = new PadsSources(loadAny);
+  const pads = new PadsSources(loadAny, rest);
   const make = async (source: MadeSource, index: number): Promise<Float32Array> => {
     if (isArranged(source)) return arrange(source, index);
     if (isPads(source)) return hushed(await pads.make(source, index));

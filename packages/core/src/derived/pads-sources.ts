@@ -6,7 +6,7 @@ import {
   type BlockLoader,
 } from '../sources/blocks.ts';
 import { PadsTuner, padsWindow, type PadsStretch } from '../voices/pads.ts';
-import type { PadsSource } from './made-source.ts';
+import { isBrief, type PadsSource } from './made-source.ts';
 
 const { floor, log2, max, min, round } = Math;
 
@@ -36,18 +36,31 @@ function stretchOf({ step, rateHz }: PadsSource, start: number): PadsStretch {
 const mostKept = 16 * 1_048_576;
 
 /**
+ * Between two pieces of what takes long: lets others do something. Where it throws, making ends there, and goes on from there when it is asked for
+ * again.
+ */
+export type Rest = () => Promise<void>;
+
+const goOn: Rest = () => Promise.resolve();
+
+/** Between two rests, some milliseconds: transforms back, of four windows each. */
+const transformsAtOnce = 4;
+
+/**
  * Sources whose phases go on from window to window: they are made in segments that lie on the song's grid, each from the take alone, so
  * that a block is the same whichever was asked for first. A segment is made as far as it is asked for.
  */
 export class PadsSources {
   readonly #load: BlockLoader;
+  readonly #rest: Rest;
   /** In the order of last use. */
   readonly #segments = new Map<string, Segment>();
   /** Values in them. */
   #kept = 0;
 
-  constructor(load: BlockLoader) {
+  constructor(load: BlockLoader, rest: Rest = goOn) {
     this.#load = load;
+    this.#rest = rest;
   }
 
   async make(source: PadsSource, index: number): Promise<Float32Array> {
@@ -63,7 +76,9 @@ export class PadsSources {
     if (segment) {
       this.#segments.delete(name);
     } else {
-      segment = new Segment(this.#load, source, stretch);
+      // What is wanted at once is soon made.
+      const rest = isBrief(source) ? goOn : this.#rest;
+      segment = new Segment(this.#load, source, stretch, rest);
       this.#kept += segment.length;
     }
     this.#segments.set(name, segment);
@@ -81,15 +96,17 @@ class Segment {
   readonly #out: Float32Array;
   readonly #source: PadsSource;
   readonly #load: BlockLoader;
+  readonly #rest: Rest;
   /** None when all of it is made. */
   #tuner: PadsTuner | null;
   /** One piece after the other, whoever asks. */
   #going: Promise<unknown> = Promise.resolve();
 
-  constructor(load: BlockLoader, source: PadsSource, stretch: PadsStretch) {
+  constructor(load: BlockLoader, source: PadsSource, stretch: PadsStretch, rest: Rest) {
     this.#out = new Float32Array(min(source.frames, stretch.to) - stretch.from);
     this.#source = source;
     this.#load = load;
+    this.#rest = rest;
     this.#tuner = new PadsTuner(stretch, source.step.ratio, source.rateHz);
   }
 
@@ -116,7 +133,7 @@ class Segment {
     const start = max(0, tuner.readsFrom);
     const end = min(frames, tuner.needs(count));
     const input = await framesReader(take, this.#load)(start, max(0, end - start));
-    tuner.make(count, input, start, this.#out);
+    while (!tuner.make(count, input, start, this.#out, transformsAtOnce)) await this.#rest();
     if (tuner.made >= this.#out.length) this.#tuner = null;
   }
 }

@@ -264,6 +264,31 @@ describe('pads', () => {
     expect(asked).toBeLessThan(5 * others.length);
   });
 
+  test('what takes long rests between pieces, and what was stopped there goes on where it was', async () => {
+    const sound = noise(30, 8000, 4);
+    const load = (_: unknown, index: number) =>
+      Promise.resolve(sound.subarray(index * blockFrames, (index + 1) * blockFrames));
+    const raw = { key: 'raw', frames: sound.length };
+    const source = madeSource(raw, { kind: 'pads', ratio: 1.01 }, 8000) as PadsSource;
+    let [rests, stopsAt] = [0, Infinity];
+    const rest = () =>
+      ++rests === stopsAt ? Promise.reject(new Error('enough')) : Promise.resolve();
+    const whole = await new PadsSources(load, rest).make(source, 4);
+    const needed = rests;
+    expect(needed).toBeGreaterThan(4);
+    expect(await new PadsSources(load).make(source, 4)).toEqual(whole);
+    [rests, stopsAt] = [0, 3];
+    const stopped = new PadsSources(load, rest);
+    await expect(stopped.make(source, 4)).rejects.toThrow('enough');
+    expect(await stopped.make(source, 4)).toEqual(whole);
+    expect(rests).toBeLessThanOrEqual(needed);
+    // What is to be heard at once does not rest.
+    rests = 0;
+    const brief = madeSource(raw, { kind: 'pads', ratio: 1.01, anewAt: 8 }, 8000) as PadsSource;
+    await stopped.make(brief, 8);
+    expect(rests).toBe(0);
+  });
+
   test('what could not be had is tried again, and what is let go of is used again', async () => {
     const seconds = 120;
     const sound = noise(seconds, 8000, 4);

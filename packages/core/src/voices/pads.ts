@@ -108,16 +108,25 @@ export class PadsTuner {
    * Goes on until so many frames of the stretch are made, or a few more.
    * @param input from frame `start` of the take on; what it does not hold is silence
    * @param out of the stretch
+   * @param most transforms back that it may take at once
+   * @returns whether they are made; otherwise it wants to be called again
    */
-  make(count: number, input: Float32Array, start: number, out: Float32Array): void {
-    if (this.#made >= min(count, out.length)) return;
+  make(
+    count: number,
+    input: Float32Array,
+    start: number,
+    out: Float32Array,
+    most = Infinity,
+  ): boolean {
+    const isMade = () => this.#made >= min(count, out.length) || this.#k > this.#last;
+    if (isMade()) return true;
     const { sound } = this.#rooms;
     this.#vocoder.enter();
     sound.values.set(this.#sound);
-    while (this.#made < min(count, out.length) && this.#k <= this.#last)
-      this.#makeNext(input, start, out);
+    for (let n = 0; n < most && !isMade(); n++) this.#makeNext(input, start, out);
     this.#sound.set(sound.values);
     this.#vocoder.leave();
+    return isMade();
   }
 
   /** As much as becomes whole with the windows of one transform. */

@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, test } from '@jest/globals';
-import { blockFrames, type PcmSource } from '@pannet/core/sources/blocks';
+import { isBrief, madeSource } from '@pannet/core/derived/made-source';
+import { blockFrames, blockLength, type PcmSource } from '@pannet/core/sources/blocks';
 import { Feeder } from './feeder.ts';
 import type { FeederToWorklet } from './messages.ts';
 
@@ -96,6 +97,68 @@ describe('a feeder', () => {
     await idle();
     const after = posted.findLast((message) => message.kind === 'keep');
     expect(after?.kind === 'keep' && after.keep['a:0']).toBeFalsy();
+  });
+
+  describe('of pads', () => {
+    const tuned = (ratio: number, anewAt?: number) =>
+      madeSource(
+        source('a'),
+        { kind: 'pads', ratio, ...(anewAt === undefined ? {} : { anewAt }) },
+        rate,
+      );
+    /** What was put off runs once. */
+    const turn = async () => {
+      const due = later;
+      later = [];
+      for (const { run } of due) run();
+      await idle();
+    };
+    /** So many turns all of these blocks take. */
+    let turns: number;
+    beforeEach(() => {
+      turns = 20;
+      feeder = new Feeder({
+        load: async (of, index) => {
+          loaded.push(`${of.key}/${index}`);
+          for (let n = 0; n < turns; n++)
+            if (isBrief(of)) await new Promise<void>((run) => later.push({ at: 0, run }));
+            else await feeder.rest();
+          return new Float32Array(blockLength(of));
+        },
+        post: null,
+        failed: (sentence) => failures.push(sentence),
+        now: () => now,
+        later: (run, ms) => later.push({ at: now + ms, run }),
+      });
+      connect();
+    });
+
+    test('what is made for what is exported gives way to what is to be heard at once, and comes after it', async () => {
+      feeder.read(rate, [tuned(1.01)], []);
+      for (let n = 0; n < 3; n++) await turn();
+      expect(loaded).toEqual([`${tuned(1.01).key}/0`]);
+      turns = 1;
+      const brief = tuned(1.02, 0);
+      feeder.read(rate, [brief], [tuned(1.01).key]);
+      for (let n = 0; n < 3; n++) await turn();
+      expect(blocks().map(({ key, index }) => `${key}/${index}`)).toContain(`${brief.key}/0`);
+      feeder.read(rate, [tuned(1.02)], [brief.key]);
+      await pass(1);
+      expect(blocks().some(({ key }) => key === tuned(1.02).key)).toBe(true);
+      expect(blocks().some(({ key }) => key === tuned(1.01).key)).toBe(false);
+      expect(failures).toEqual([]);
+    });
+
+    test('what is to be heard at once does not give way to the next: in a drag without end something is heard', async () => {
+      turns = 4;
+      const [one, other] = [tuned(1.01, 0), tuned(1.02, 0)];
+      feeder.read(rate, [one], []);
+      for (let n = 0; n < 2; n++) await turn();
+      feeder.read(rate, [other], [one.key]);
+      await pass(1);
+      const keys = [...new Set(blocks().map(({ key }) => key))];
+      expect(keys).toEqual([one.key, other.key]);
+    });
   });
 
   test('a recording that is not there is asked for ever more seldom, not with each look of the worklet', async () => {

@@ -1,4 +1,4 @@
-import { isMade } from '@pannet/core/derived/made-source';
+import { isBrief, isMade } from '@pannet/core/derived/made-source';
 import { freshReserveMs } from '@pannet/core/rendering/player';
 import { widestReach } from '@pannet/core/rendering/time-map';
 import { blockRange, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
@@ -33,6 +33,12 @@ interface Wanted {
 }
 
 const nameOf = ({ source, index }: Pick<Wanted, 'source' | 'index'>) => `${source.key}/${index}`;
+
+/** What was being made is not wanted before something else. */
+class Superseded extends Error {}
+
+/** Whether some of it is to be heard at once, and for a moment only. */
+const begins = (sources: readonly PcmSource[]) => sources.some(isBrief);
 
 /** Keeps the worklet supplied with what it plays round the playhead and at the loop's start. */
 export class Feeder {
@@ -151,11 +157,29 @@ export class Feeder {
     );
   }
 
+  /** Leaves for the newest when what is made for can be heard; at once for what begins anew, but not from what does, too: something is heard in each drag. */
+  #aim(): void {
+    if (this.#target === this.#newest) return;
+    const leaves = begins(this.#newest) && !begins(this.#target);
+    if (leaves || !this.#making || this.#targetIsThere()) this.#target = this.#newest;
+  }
+
+  /**
+   * Within what takes long to make: the worker hears what is new meanwhile.
+   * @throws Superseded where something else is to be heard at once
+   */
+  async rest(): Promise<void> {
+    await new Promise<void>((resolve) => this.#around.later(resolve, 0));
+    this.#aim();
+    const isUrgent = (wanted: Wanted) =>
+      wanted.distance < 1 && isBrief(wanted.source) && this.#mayTry(wanted);
+    if (begins(this.#target) && this.#wantedBlocks().some(isUrgent)) throw new Superseded();
+  }
+
   #feed(): void {
     const { post } = this.#around;
     if (!post) return;
-    if (this.#target !== this.#newest && (!this.#making || this.#targetIsThere()))
-      this.#target = this.#newest;
+    this.#aim();
     const wanted = this.#wantedBlocks();
     const keep: Record<string, number[]> = {};
     for (const { source, index } of wanted) (keep[source.key] ??= []).push(index);
@@ -192,7 +216,7 @@ export class Feeder {
     this.#making = true;
     try {
       for (;;) {
-        if (this.#target !== this.#newest && this.#targetIsThere()) this.#target = this.#newest;
+        this.#aim();
         const next = this.#wantedBlocks().find((one) => isMade(one.source) && this.#mayTry(one));
         if (!next || !(await this.#supply(next))) return;
         await new Promise<void>((resolve) => this.#around.later(resolve, 0));
@@ -220,6 +244,7 @@ export class Feeder {
       return true;
     } catch (error) {
       this.#sent.get(source.key)?.delete(index);
+      if (error instanceof Superseded) return true;
       const pause = this.#failures.get(name)?.pause ?? firstPauseMs;
       this.#failures.set(name, {
         until: this.#around.now() + pause,

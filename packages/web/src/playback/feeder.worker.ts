@@ -18,8 +18,8 @@ function later(run: () => void, ms: number): void {
 }
 
 const reader = new RecordingReader(96e6);
-const feeder = new Feeder({
-  load: makingLoader(reader.load),
+const feeder: Feeder = new Feeder({
+  load: makingLoader(reader.load, () => feeder.rest()),
   post: null,
   failed: (sentence) => postMessage({ kind: 'failed', sentence } satisfies FromFeeder),
   now: () => performance.now(),
