@@ -360,7 +360,7 @@ const mostKept = 96 * blockFrames;
 
 /**
  * A loader that makes what has to be made, out of what `load` brings.
- * @param rest see there
+ * @param rest between two pieces of what takes long
  */
 export function makingLoader(load: BlockLoader, rest?: Rest): BlockLoader {
   const kept = new Map<

@@ -149,6 +149,18 @@ describe('a feeder', () => {
       expect(failures).toEqual([]);
     });
 
+    test('what is made for a place that was left gives way to what is made where it plays now', async () => {
+      feeder.read(rate, [tuned(1.01)], []);
+      for (let n = 0; n < 3; n++) await turn();
+      expect(loaded).toEqual([`${tuned(1.01).key}/0`]);
+      heard(20 * blockFrames);
+      for (let n = 0; n < 2; n++) await turn();
+      expect(loaded.slice(1)).toEqual([`${tuned(1.01).key}/19`]);
+      await pass(1);
+      expect(Math.min(...blocks().map(({ index }) => index))).toBe(19);
+      expect(failures).toEqual([]);
+    });
+
     test('what is to be heard at once does not give way to the next: in a drag without end something is heard', async () => {
       turns = 4;
       const [one, other] = [tuned(1.01, 0), tuned(1.02, 0)];

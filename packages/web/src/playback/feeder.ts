@@ -34,7 +34,7 @@ interface Wanted {
 
 const nameOf = ({ source, index }: Pick<Wanted, 'source' | 'index'>) => `${source.key}/${index}`;
 
-/** What was being made is not wanted before something else. */
+/** What was being made is not wanted any more, or something else before it. */
 class Superseded extends Error {}
 
 /** Whether some of it is to be heard at once, and for a moment only. */
@@ -59,6 +59,8 @@ export class Feeder {
   readonly #failures = new Map<string, { readonly until: number; readonly pause: number }>();
   #fetching = 0;
   #making = false;
+  /** The name of what is being made. */
+  #made = '';
 
   constructor(around: FeederSurroundings) {
     this.#around = around;
@@ -166,14 +168,15 @@ export class Feeder {
 
   /**
    * Within what takes long to make: the worker hears what is new meanwhile.
-   * @throws Superseded where something else is to be heard at once
+   * @throws Superseded where that is not wanted any more, or something else is to be heard at once
    */
   async rest(): Promise<void> {
     await new Promise<void>((resolve) => this.#around.later(resolve, 0));
     this.#aim();
-    const isUrgent = (wanted: Wanted) =>
-      wanted.distance < 1 && isBrief(wanted.source) && this.#mayTry(wanted);
-    if (begins(this.#target) && this.#wantedBlocks().some(isUrgent)) throw new Superseded();
+    const wanted = this.#wantedBlocks();
+    const isUrgent = (one: Wanted) => one.distance < 1 && isBrief(one.source) && this.#mayTry(one);
+    if (!wanted.some((one) => nameOf(one) === this.#made) || wanted.some(isUrgent))
+      throw new Superseded();
   }
 
   #feed(): void {
@@ -218,7 +221,9 @@ export class Feeder {
       for (;;) {
         this.#aim();
         const next = this.#wantedBlocks().find((one) => isMade(one.source) && this.#mayTry(one));
-        if (!next || !(await this.#supply(next))) return;
+        if (!next) return;
+        this.#made = nameOf(next);
+        if (!(await this.#supply(next))) return;
         await new Promise<void>((resolve) => this.#around.later(resolve, 0));
       }
     } finally {
