@@ -227,49 +227,52 @@ function shareOf(hz: number, samples: Float32Array): number {
   return most;
 }
 
-test('pads are turned while they play: heard tuned within a moment, then as they are exported', async ({
-  page,
-}) => {
-  const hz = 440;
-  const tone = wavFile([sine(hz, -12, 16, rate)], rate, '24');
-  const id = await songOf(address(), 'A pad', [await upload(address(), 'pad.wav', tone)]);
-  await page.goto(`${address()}/songs/${id}`);
-  await page.getByRole('button', { name: 'Tuner', exact: true }).click();
-  await page.getByLabel(/^What the tuner of .* is for$/).selectOption('pads');
-  const tuning = page.getByLabel(/^Tuning of /);
-  const tune = async (cents: string) => {
-    await tuning.fill(cents);
-    await tuning.press('Enter');
-  };
-  await tune('20');
-  await wakeAudio(page);
-  await page.getByRole('button', { name: 'Play', exact: true }).click();
-  await page.waitForTimeout(1500);
+for (const kind of ['chords', 'pads'])
+  test(`${kind} are turned while they play: heard tuned within a moment, then as they are exported`, async ({
+    page,
+  }) => {
+    const hz = 440;
+    const tone = wavFile([sine(hz, -12, 16, rate)], rate, '24');
+    const id = await songOf(address(), `A tone as ${kind}`, [
+      await upload(address(), 'tone.wav', tone),
+    ]);
+    await page.goto(`${address()}/songs/${id}`);
+    await page.getByRole('button', { name: 'Tuner', exact: true }).click();
+    await page.getByLabel(/^What the tuner of .* is for$/).selectOption(kind);
+    const tuning = page.getByLabel(/^Tuning of /);
+    const tune = async (cents: string) => {
+      await tuning.fill(cents);
+      await tuning.press('Enter');
+    };
+    await tune('20');
+    await wakeAudio(page);
+    await page.getByRole('button', { name: 'Play', exact: true }).click();
+    await page.waitForTimeout(1500);
 
-  // What is collected begins when the value is in: half a second later it is the new tuning, though the whole take's segment takes longer to come.
-  let cents = 20;
-  const { left } = await withoutDropouts(async () => {
-    cents = -cents - 5;
-    await tune(String(cents));
-    return collect(page, null, rate);
+    // What is collected begins when the value is in: half a second later it is the new tuning, though the whole take's segment takes longer to come.
+    let cents = 20;
+    const { left } = await withoutDropouts(async () => {
+      cents = -cents - 5;
+      await tune(String(cents));
+      return collect(page, null, rate);
+    });
+    const then = left.subarray(rate / 2);
+    expect(shareOf(hz * 2 ** (cents / 1200), then)).toBeGreaterThan(0.97);
+    expect(shareOf(hz * 2 ** ((-cents - 5) / 1200), then)).toBeLessThan(0.05);
+
+    // It plays on until the tuning stands.
+    await page.waitForTimeout(1500);
+    await page.getByRole('button', { name: 'Stop', exact: true }).click();
+    await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeVisible();
+    const start = 7 * rate + 321;
+    const heard = await tap(page, start, 4 * rate);
+    const [l, r] = await exported(page, 'tone');
+    let wrong = 0;
+    for (let n = 0; n < heard.left.length; n++)
+      if (
+        steps24(heard.left[n]) !== steps24(l[start + n]) ||
+        steps24(heard.right[n]) !== steps24(r[start + n])
+      )
+        wrong++;
+    expect(wrong).toBe(0);
   });
-  const then = left.subarray(rate / 2);
-  expect(shareOf(hz * 2 ** (cents / 1200), then)).toBeGreaterThan(0.97);
-  expect(shareOf(hz * 2 ** ((-cents - 5) / 1200), then)).toBeLessThan(0.05);
-
-  // It plays on until the tuning stands.
-  await page.waitForTimeout(1500);
-  await page.getByRole('button', { name: 'Stop', exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeVisible();
-  const start = 7 * rate + 321;
-  const heard = await tap(page, start, 4 * rate);
-  const [l, r] = await exported(page, 'pad');
-  let wrong = 0;
-  for (let n = 0; n < heard.left.length; n++)
-    if (
-      steps24(heard.left[n]) !== steps24(l[start + n]) ||
-      steps24(heard.right[n]) !== steps24(r[start + n])
-    )
-      wrong++;
-  expect(wrong).toBe(0);
-});

@@ -1,5 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { wavFile } from '@pannet/core/formats/wav-write';
+import type { VocodedKind } from '@pannet/core/voices/voice';
 import { outsideDb, rms, sine } from '../packages/core/src/measurement/signals.fixture.ts';
 import {
   address,
@@ -98,7 +99,7 @@ interface Drag {
   /** What may sound on the way, in Hz: the tone itself, and what the parameter is there to make of it. */
   readonly band?: readonly [number, number];
   /** What the tuner is for, if not for single lines. */
-  readonly kind?: 'pads';
+  readonly kind?: VocodedKind;
 }
 
 /** Where the sides of a spread voice are farthest apart and a tilt is not at its pivot. */
@@ -111,6 +112,7 @@ const drags: readonly Drag[] = [
   { path: 'image.voices.0.delay.value', ends: [0, 30] },
   { path: 'image.voices.0.tuner.cents', ends: [-50, 50] },
   { path: 'image.voices.0.tuner.cents', ends: [-40, 40], kind: 'pads' },
+  { path: 'image.voices.0.tuner.cents', ends: [-45, 45], kind: 'chords' },
   { path: 'image.voices.0.tuner.semitones', ends: [1, 4], band: pitched },
   { path: 'image.voices.0.tuner.mixPercent', ends: [100, 20] },
   { path: 'image.voices.0.drift.rangeMs', ends: [0, 10] },

@@ -1,6 +1,6 @@
 import { bothLanes } from './pairs';
 
-export { addSignal, findPeaks, findTurns, readAlong, turn, windowFour } from './pads';
+export { addSignal, findPeaks, findTurns, readAlong, turn, windowFour } from './vocoder';
 export {
   halve,
   highestBetween,

@@ -12,6 +12,7 @@ import type { Preparation } from '../takes/preparation.ts';
 import type { Colour } from '../voices/colour.ts';
 import type { Response } from '../voices/response.ts';
 import type { Tone } from '../voices/tone.ts';
+import type { VocodedKind } from '../voices/voice.ts';
 import type { Worn } from '../voices/worn.ts';
 
 /**
@@ -39,7 +40,8 @@ export type MakingStep =
   | { readonly kind: 'response'; readonly response: Response }
   /** Moved by a frequency ratio, in time to the frame. */
   | {
-      readonly kind: 'pads';
+      readonly kind: 'vocoded';
+      readonly as: VocodedKind;
       readonly ratio: number;
       /** The block of it at which its phases begin anew, where it is wanted at once and for a moment only. */
       readonly anewAt?: number;
@@ -89,7 +91,7 @@ function blockOf(step: MakingStep): number | undefined {
     case 'drive':
     case 'body':
       return shortBlockFrames;
-    case 'pads':
+    case 'vocoded':
       return step.anewAt === undefined ? undefined : briefBlockFrames;
     case 'cabinet':
       return 'kind' in step.cabinet || step.cabinet.impulse.frames <= shortBlockFrames
@@ -110,16 +112,16 @@ export function isMade(source: PcmSource): source is MadeSource {
   return 'step' in source;
 }
 
-/** A source tuned as pads are. */
-export type PadsSource = MadeSource & {
-  readonly step: Extract<MakingStep, { readonly kind: 'pads' }>;
+/** A source that is tuned by a vocoder. */
+export type VocodedSource = MadeSource & {
+  readonly step: Extract<MakingStep, { readonly kind: 'vocoded' }>;
 };
 
-export function isPads(source: PcmSource): source is PadsSource {
-  return isMade(source) && source.step.kind === 'pads';
+export function isVocoded(source: PcmSource): source is VocodedSource {
+  return isMade(source) && source.step.kind === 'vocoded';
 }
 
 /** Whether it is heard for a moment only, until what is exported is there. */
 export function isBrief(source: PcmSource): boolean {
-  return isPads(source) && source.step.anewAt !== undefined;
+  return isVocoded(source) && source.step.anewAt !== undefined;
 }

@@ -26,8 +26,8 @@ import { responseAt, responseHalf, type Response } from '../voices/response.ts';
 import { moveTimbre, timbreReach } from '../voices/timbre.ts';
 import { toneSections } from '../voices/tone.ts';
 import { wear, wornReach } from '../voices/worn.ts';
-import { isMade, isPads, type MadeSource, type MakingStep } from './made-source.ts';
-import { PadsSources, type Rest } from './pads-sources.ts';
+import { isMade, isVocoded, type MadeSource, type MakingStep } from './made-source.ts';
+import { VocodedSources, type Rest } from './vocoded-sources.ts';
 
 // Taken out of `Math` once: looked up in a loop it is slow where globals are guarded, as under the test runner.
 const { min, max, ceil, floor, log2 } = Math;
@@ -54,7 +54,7 @@ export function stepMemory(step: MakingStep, rateHz: number): number {
     case 'drive':
     case 'cabinet':
     case 'worn':
-    case 'pads':
+    case 'vocoded':
       return 0;
     case 'preparation':
       return preparationMemory(step.preparation, rateHz);
@@ -73,7 +73,7 @@ function isArranged(source: MadeSource): source is ArrangedSource {
   return source.step.kind === 'arranged';
 }
 
-type BlockStep = Exclude<MakingStep, { readonly kind: 'pads' | 'arranged' }>;
+type BlockStep = Exclude<MakingStep, { readonly kind: 'vocoded' | 'arranged' }>;
 
 function contextOf(step: BlockStep, rateHz: number): Context {
   switch (step.kind) {
@@ -391,10 +391,10 @@ export function makingLoader(load: BlockLoader, rest?: Rest): BlockLoader {
     return known.block;
   };
   const running = new RunningSources(loadAny);
-  const pads = new PadsSources(loadAny, rest);
+  const vocoded = new VocodedSources(loadAny, rest);
   const make = async (source: MadeSource, index: number): Promise<Float32Array> => {
     if (isArranged(source)) return arrange(source, index);
-    if (isPads(source)) return hushed(await pads.make(source, index));
+    if (isVocoded(source)) return hushed(await vocoded.make(source, index));
     if (runs(source)) return hushed(await running.make(source, index));
     return makeInContext(source as MadeSource & { readonly step: BlockStep }, index);
   };

@@ -13,7 +13,7 @@ import {
 } from '../voices/voice.ts';
 
 /** Raised whenever the same source and tuning would give another plan. */
-const spliceAlgorithm = 4;
+const spliceAlgorithm = 5;
 
 /** What has to be computed from PCM before a tuned voice can sound. */
 export interface SpliceNeed {

@@ -12,7 +12,7 @@ import type { PartPlan, StrandPlan } from './plan.ts';
 export function tunedRatio({ tuning, source }: StrandPlan): number {
   if (tuning) return tuning.splices.ratio;
   for (let made = source; isMade(made); made = made.from)
-    if (made.step.kind === 'pads') return made.step.ratio;
+    if (made.step.kind === 'vocoded') return made.step.ratio;
   return 1;
 }
 

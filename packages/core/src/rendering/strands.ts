@@ -12,7 +12,14 @@ import { bends } from '../amps/drive.ts';
 import { afterSharedDrive, type SharedDrive } from '../amps/shared-drive.ts';
 import { isNeutralTone } from '../voices/tone.ts';
 import { isWorn } from '../voices/worn.ts';
-import { delayInFrames, isColoured, isTuned, splicedAs, type Voice } from '../voices/voice.ts';
+import {
+  delayInFrames,
+  isColoured,
+  isTuned,
+  splicedAs,
+  vocodedAs,
+  type Voice,
+} from '../voices/voice.ts';
 import { movingDelay } from './moving-delay.ts';
 import { steppedReading, withoutSteps } from './stepped-reading.ts';
 import type { MovingValue } from './value.ts';
@@ -276,7 +283,7 @@ function tuningPlan(
 }
 
 /**
- * The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides, and pads tuned.
+ * The take as a voice reads it: timbre, colour and tone first, then what is done by frequency to its sides, and what goes through a vocoder tuned.
  * @param delayFrames by which it is heard late: what moves in it goes by the song
  */
 export function voiceSource(
@@ -301,8 +308,8 @@ export function voiceSource(
   if (!isNeutralTone(tone)) source = madeSource(source, { kind: 'tone', tone, ratio }, rateHz);
   if (Object.keys(response).length > 0)
     source = madeSource(source, { kind: 'response', response }, rateHz);
-  if (ratio !== 1 && splicedAs(voice) === null)
-    source = madeSource(source, { kind: 'pads', ratio }, rateHz);
+  const as = vocodedAs(voice);
+  if (ratio !== 1 && as) source = madeSource(source, { kind: 'vocoded', as, ratio }, rateHz);
   return source;
 }
 

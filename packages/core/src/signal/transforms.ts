@@ -109,7 +109,7 @@ interface Transforms {
   ): void;
 }
 
-/** Transforms, what is added up of them, the other loops of measuring, and those of pads. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
+/** Transforms, what is added up of them, the other loops of measuring, and those of the vocoder. They take what they work on out of their own memory, which grows as it is asked for; each thread has its own. */
 export const transforms = new WebAssembly.Instance(
   new WebAssembly.Module(hexToBytes(transformsBytes)),
   {},

@@ -14,8 +14,6 @@ export interface PathRequest {
   readonly stillFrames: number;
   /** How dear it is to be early or late where the sound changes, beside what a splice costs. */
   readonly inTime: number;
-  /** What is early or late costs no more than so much of the square of what the place is unlike itself a lag away: a steady chord only beats. */
-  readonly beating: number;
   /** Farther away it is only where nothing else is left. */
   readonly widestFrames: number;
 }
@@ -88,8 +86,7 @@ export class SplicePath {
   }
 
   #step(): void {
-    const { table, slope, crossfadeFrames, stillFrames, inTime, beating, widestFrames } =
-      this.#request;
+    const { table, slope, crossfadeFrames, stillFrames, inTime, widestFrames } = this.#request;
     const hop = table.hopFrames;
     const direction = slope > 0 ? 1 : -1;
     const still = hop / (stillFrames * stillFrames);
@@ -104,8 +101,7 @@ export class SplicePath {
       const chunk = table.chunkAt(row);
       const within = LagTable.within(row);
       const sounding = chunk.energies[within] + leastEnergy;
-      const unlike = chunk.costs[within * lagsKept];
-      const change = min(inTime * chunk.changes[within], (beating * unlike * unlike) / sounding);
+      const change = inTime * chunk.changes[within];
       // What changes by so much from hop to hop; the square of the distance is in hops.
       const away = sounding * still + change / hop;
       const bother = sounding * crossfadeFrames * needless;

@@ -53,7 +53,7 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
   const from = request.from ?? 0;
   const to = min(request.to ?? request.frames, request.frames);
   const inFrames = (ms: number) => (ms * rateHz) / 1000;
-  const { inTime, beating, crossfadeMs } = spliceStyles[kind];
+  const { inTime, crossfadeMs } = spliceStyles[kind];
   const crossfadeFrames = round(inFrames(crossfadeMs));
   const plan = { starts: [from], positions: [from], likeness: [1] };
   let usualWander = 0;
@@ -67,7 +67,6 @@ export async function planSplices(request: SpliceRequest): Promise<SplicePlan> {
       crossfadeFrames,
       stillFrames: inFrames(stillMs),
       inTime,
-      beating,
       widestFrames: inFrames(widestMs),
     };
     const edge = inFrames(longestWanderMs);

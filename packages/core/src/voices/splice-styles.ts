@@ -7,20 +7,17 @@ interface SpliceStyle {
   readonly windowMs: number;
   /** How dear it is that what changes comes early or late, beside what a splice costs. */
   readonly inTime: number;
-  /** Where a sound repeats itself, what changes is the beating of its tones, and in time all the same: the less it is unlike itself, by its square, the less that costs. A line does not beat. */
-  readonly beating: number;
   /** The longest jump: a period of the lowest tone. */
   readonly longestMs: number;
 }
 
 /**
- * A single line repeats itself within some 10 ms, so that a jump by a period is not heard. A chord repeats itself, if at
- * all, over longer times. A struck sound has no period to speak of, but moments at which little sounds.
+ * A single line repeats itself within some 10 ms, so that a jump by a period is not heard. A struck sound has no period to speak of, but moments
+ * at which little sounds.
  */
 export const spliceStyles: Readonly<Record<SplicedKind, SpliceStyle>> = {
-  single: { crossfadeMs: 10, windowMs: 10, inTime: 1, beating: 1e6, longestMs: 32 },
-  chords: { crossfadeMs: 20, windowMs: 16, inTime: 6, beating: 100, longestMs: 26 },
-  struck: { crossfadeMs: 6, windowMs: 6, inTime: 0.5, beating: 1e6, longestMs: 15 },
+  single: { crossfadeMs: 10, windowMs: 10, inTime: 1, longestMs: 32 },
+  struck: { crossfadeMs: 6, windowMs: 6, inTime: 0.5, longestMs: 15 },
 };
 
 /** So far from its place a moment in which nothing changes costs as much as it is loud. */

@@ -52,7 +52,7 @@ export class VocoderRooms {
 
 /**
  * The spectra of one stretch of tuned sound, window by window: the take's, each peak turned by a phase of its own. Bins 0 to size/2, re and im interleaved.
- * Its loops are those of loops/pads.ts.
+ * Its loops are those of loops/vocoder.ts.
  */
 export class Vocoder {
   readonly #size: number;

@@ -65,10 +65,13 @@ const placementDescription = z
 export type Placement = Described<typeof placementDescription>;
 
 /** Kinds that are spliced: where and how long the splices are. */
-export const splicedKinds = ['single', 'chords', 'struck'] as const;
+export const splicedKinds = ['single', 'struck'] as const;
 export type SplicedKind = (typeof splicedKinds)[number];
-/** What a voice is tuned as: single lines, chords, struck sounds, or steady sounds of many tones, which stay in time to the frame. */
-export const tunerKinds = [...splicedKinds, 'pads'] as const;
+/** Kinds that go through a vocoder, and stay in time to the frame: how long its windows are. */
+export const vocodedKinds = ['chords', 'pads'] as const;
+export type VocodedKind = (typeof vocodedKinds)[number];
+/** What a voice is tuned as: single lines, chords, struck sounds, or steady sounds of many tones. */
+export const tunerKinds = ['single', 'chords', 'struck', 'pads'] as const;
 export type TunerKind = (typeof tunerKinds)[number];
 
 /** `mixPercent` of the voice is tuned, the rest is the take at the same delay; the timbre moves while the pitch stays. */
@@ -139,8 +142,16 @@ export function isTuned({ tuner }: Voice): boolean {
 
 /** The kind that a tuned voice is spliced as; null where it is not spliced. */
 export function splicedAs(voice: Voice): SplicedKind | null {
-  const { kind } = voice.tuner;
-  return isTuned(voice) && kind !== 'pads' ? kind : null;
+  return tunedAs(voice, splicedKinds);
+}
+
+/** The kind as which a tuned voice goes through a vocoder; null where it goes through none. */
+export function vocodedAs(voice: Voice): VocodedKind | null {
+  return tunedAs(voice, vocodedKinds);
+}
+
+function tunedAs<Kind extends TunerKind>(voice: Voice, kinds: readonly Kind[]): Kind | null {
+  return isTuned(voice) ? (kinds.find((kind) => kind === voice.tuner.kind) ?? null) : null;
 }
 
 export function isColoured({ colour }: Voice): boolean {

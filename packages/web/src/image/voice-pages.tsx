@@ -261,7 +261,7 @@ function TunerCells(props: CellProps) {
         <select
           className="plain-select"
           aria-label={`What the tuner of ${voice.name} is for`}
-          title="Single lines, chords and struck sounds are spliced: attacks stay, the voice moves by some ms. Pads keeps steady chords pure and in time; attacks go soft."
+          title="Single lines and struck sounds are spliced: attacks stay sharp, the voice moves by some ms. Chords and pads stay in time: chords keep their strums, pads are purer and their attacks go soft."
           value={voice.tuner.kind}
           onChange={(event) =>
             onChange({ tuner: { ...voice.tuner, kind: event.target.value as TunerKind } })

@@ -99,11 +99,11 @@ describe('a feeder', () => {
     expect(after?.kind === 'keep' && after.keep['a:0']).toBeFalsy();
   });
 
-  describe('of pads', () => {
+  describe('of what a vocoder tunes', () => {
     const tuned = (ratio: number, anewAt?: number) =>
       madeSource(
         source('a'),
-        { kind: 'pads', ratio, ...(anewAt === undefined ? {} : { anewAt }) },
+        { kind: 'vocoded', as: 'pads', ratio, ...(anewAt === undefined ? {} : { anewAt }) },
         rate,
       );
     /** What was put off runs once. */

@@ -22,7 +22,7 @@ import type {
 } from './messages.ts';
 import { AudioHost, handPort } from './audio-host.ts';
 import { SpliceCache, type KnownSplices } from './known-splices.ts';
-import { PadsFirst } from './pads-first.ts';
+import { VocodedFirst } from './vocoded-first.ts';
 import { Responses } from './responses.ts';
 import { ToldSources } from './told-sources.ts';
 import workletUrl from './player.worklet.ts?worker&url';
@@ -115,7 +115,7 @@ export class Playback {
   #heard: RenderPlan | null = null;
   /** The same, with what stands in for a moment. */
   #sounding: PlanGraph | null = null;
-  readonly #padsFirst = new PadsFirst(() => this.#sound());
+  readonly #vocodedFirst = new VocodedFirst(() => this.#sound());
   #sender = new PlanSender();
   #planWaits = false;
   /** What the feeder was told of. */
@@ -179,11 +179,11 @@ export class Playback {
   #sound(): void {
     if (!this.#song || !this.#heard) return;
     const { state } = this.store.getState();
-    this.#sounding = this.#padsFirst.of(this.#heard, state === 'playing' ? this.#frame : null);
+    this.#sounding = this.#vocodedFirst.of(this.#heard, state === 'playing' ? this.#frame : null);
     const told = this.#told.change(this.#sounding, this.#song.recordings);
     if (told) this.#tellFeeder(told);
     this.#tellPlan();
-    const tuning = this.#padsFirst.begins;
+    const tuning = this.#vocodedFirst.begins;
     if (tuning !== this.store.getState().tuning) this.store.setState({ tuning });
   }
 
@@ -452,7 +452,7 @@ export class Playback {
     this.#feeder.terminate();
     this.#splicer.terminate();
     this.responses.close();
-    this.#padsFirst.close();
+    this.#vocodedFirst.close();
     this.#closeHost();
   }
 }

@@ -2,12 +2,18 @@ import { movingTable, movingTaps } from '../signal/sinc.ts';
 import { hannWindow, nextPowerOfTwo } from '../signal/spectrum.ts';
 import { openRoom, transforms, type Room } from '../signal/transforms.ts';
 import { leastRatio, Vocoder, VocoderRooms, windowsAtOnce } from './vocoder.ts';
+import type { VocodedKind } from './voice.ts';
 
 const { ceil, floor, max, min, round } = Math;
 
-/** Windows a third of a second long: partials of a chord lie many bins apart. */
-export function padsWindow(rateHz: number): number {
-  return nextPowerOfTwo(0.75 * 0.34 * rateHz);
+/**
+ * Of pads, windows a third of a second long: partials of a chord lie many bins apart, and are held apart. Of chords, a quarter of that: tones that lie
+ * so near to each other that they beat are one that swells and fades, and do so when the take does; and a strum is never heard more than half of
+ * that before it is played.
+ */
+export function vocoderWindow(kind: VocodedKind, rateHz: number): number {
+  const longest = nextPowerOfTwo(0.75 * 0.34 * rateHz);
+  return kind === 'pads' ? longest : longest / 4;
 }
 
 /** Windows overlap by three quarters, so that squared Hann windows add up to a constant. */
@@ -17,18 +23,18 @@ const overlapGain = 1 / 1.5;
 const soundBefore = 2 * movingTaps;
 
 /** What a stretch of tuned sound is made from. */
-export interface PadsStretch {
+export interface VocodedStretch {
   /** First frame wanted, and the one after the last. */
   readonly from: number;
   readonly to: number;
   /** Frames that the phases run before `from`, from those of the take on. */
   readonly before: number;
-  /** Of its windows, where that is not the usual; a power of two. */
-  readonly window?: number;
+  /** How long its windows are: a power of two. */
+  readonly window: number;
 }
 
 /**
- * Tunes steady sounds of many tones: a phase vocoder whose peaks are kept whole (identity phase locking, Laroche and Dolson, "Improved
+ * Tunes sounds of many tones: a phase vocoder whose peaks are kept whole (identity phase locking, Laroche and Dolson, "Improved
  * phase vocoder time-scale modification of audio", 1999), which stretches by the ratio, and a reading that is as much faster. By how
  * much a peak's phase goes on is read off two transforms a hop apart (Puckette, "Phase-locked vocoder", 1995), so that no
  * frequency is estimated. It stays in time to the frame: nothing wanders.
@@ -39,8 +45,8 @@ export interface PadsStretch {
  *
  * Its beginning is made before its end, and can be heard meanwhile.
  */
-export class PadsTuner {
-  readonly #stretch: PadsStretch;
+export class VocoderTuner {
+  readonly #stretch: VocodedStretch;
   readonly #ratio: number;
   readonly #size: number;
   readonly #hop: number;
@@ -54,16 +60,16 @@ export class PadsTuner {
   #k: number;
   /** Frames that are made. */
   #made = 0;
-  readonly #rooms: PadsRooms;
+  readonly #rooms: TunerRooms;
   readonly #vocoder: Vocoder;
   /** Of the stretched sound, what is not whole yet, and a little before it. */
   readonly #sound: Float64Array;
 
   /** @param ratio of frequencies, `leastRatio` to 2.5 */
-  constructor(stretch: PadsStretch, ratio: number, rateHz: number) {
+  constructor(stretch: VocodedStretch, ratio: number) {
     // There is room for no slower one.
-    if (!(ratio >= leastRatio)) throw new RangeError(`Pads are tuned by ${leastRatio} at least.`);
-    const { from, to, before, window: size = padsWindow(rateHz) } = stretch;
+    if (!(ratio >= leastRatio)) throw new RangeError(`A vocoder tunes by ${leastRatio} at least.`);
+    const { from, to, before, window: size } = stretch;
     const hop = size / overlap;
     this.#stretch = stretch;
     this.#ratio = ratio;
@@ -186,7 +192,7 @@ const smooth = (x: number) => x * x * (3 - 2 * x);
 const soundFrames = (size: number) => soundBefore + ((windowsAtOnce - 1) * size) / overlap + size;
 
 /** What is worked in, as in `VocoderRooms`. */
-interface PadsRooms {
+interface TunerRooms {
   readonly vocoder: VocoderRooms;
   /** The window through which what is sounded is added. */
   readonly back: Room;
@@ -196,10 +202,10 @@ interface PadsRooms {
   readonly table: Room;
 }
 
-const kept = new Map<number, PadsRooms>();
+const kept = new Map<number, TunerRooms>();
 let table: Room | null = null;
 
-function roomsOf(size: number): PadsRooms {
+function roomsOf(size: number): TunerRooms {
   const known = kept.get(size);
   if (known) return known;
   const hop = size / overlap;

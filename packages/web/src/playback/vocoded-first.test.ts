@@ -1,11 +1,11 @@
 import { afterEach, beforeEach, expect, jest, test } from '@jest/globals';
-import { isPads } from '@pannet/core/derived/made-source';
+import { isVocoded } from '@pannet/core/derived/made-source';
 import { neutralImage } from '@pannet/core/image/image';
 import { compile } from '@pannet/core/rendering/compile';
 import { planSources, type PlanGraph } from '@pannet/core/rendering/plan';
 import { newVoice } from '@pannet/core/voices/voice';
 import { twoParts } from '../testing/song.fixture.ts';
-import { PadsFirst } from './pads-first.ts';
+import { VocodedFirst } from './vocoded-first.ts';
 
 /** Two parts tuned as pads, each by so many cents. */
 function planOf(hum: number, harp: number, widthPercent = 100): PlanGraph {
@@ -31,17 +31,17 @@ function planOf(hum: number, harp: number, widthPercent = 100): PlanGraph {
 
 const anewIn = (plan: PlanGraph) =>
   planSources(plan).flatMap((source) =>
-    isPads(source) && source.step.anewAt !== undefined ? [source.key] : [],
+    isVocoded(source) && source.step.anewAt !== undefined ? [source.key] : [],
   );
 
 const frame = 96_000;
 let stood: number;
-let first: PadsFirst;
+let first: VocodedFirst;
 
 beforeEach(() => {
   jest.useFakeTimers();
   stood = 0;
-  first = new PadsFirst(() => stood++);
+  first = new VocodedFirst(() => stood++);
 });
 
 afterEach(() => {

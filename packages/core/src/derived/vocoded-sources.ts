@@ -5,13 +5,13 @@ import {
   framesReader,
   type BlockLoader,
 } from '../sources/blocks.ts';
-import { PadsTuner, padsWindow, type PadsStretch } from '../voices/pads.ts';
-import { isBrief, type PadsSource } from './made-source.ts';
+import { VocoderTuner, vocoderWindow, type VocodedStretch } from '../voices/vocoder-tuner.ts';
+import { isBrief, type VocodedSource } from './made-source.ts';
 
 const { floor, log2, max, min, round } = Math;
 
 /** So many frames are made at once: some eleven seconds at every rate, so that phases have the same time to glide. */
-export function padsSegment(rateHz: number): number {
+export function vocodedSegment(rateHz: number): number {
   return blockFrames * 2 ** max(1, round(log2((16 * rateHz) / 48_000)));
 }
 
@@ -19,16 +19,18 @@ export function padsSegment(rateHz: number): number {
 const anewShorter = 8;
 
 /** The segment that a block of a source lies in. */
-function stretchOf({ step, rateHz }: PadsSource, start: number): PadsStretch {
-  const { anewAt } = step;
-  const usual = padsSegment(rateHz);
+function stretchOf({ step, rateHz }: VocodedSource, start: number): VocodedStretch {
+  const { anewAt, as } = step;
+  const usual = vocodedSegment(rateHz);
   const length = anewAt === undefined ? usual : usual / anewShorter;
   const origin = (anewAt ?? 0) * briefBlockFrames;
   const from = origin + floor((start - origin) / length) * length;
   // Phases run ahead of a segment, and glide to those of the next at its end, over half as long.
-  if (anewAt === undefined) return { from, to: from + length, before: length / 2 };
-  // Anew, only until all windows are there; those are half as long, so that they are there in half of the time.
-  const window = padsWindow(rateHz) / 2;
+  const exported = vocoderWindow(as, rateHz);
+  if (anewAt === undefined)
+    return { from, to: from + length, before: length / 2, window: exported };
+  // Anew, only until all windows are there; long ones are half as long, so that they are there in half of the time.
+  const window = as === 'pads' ? exported / 2 : exported;
   return { from, to: from + length, before: window / 2, window };
 }
 
@@ -50,7 +52,7 @@ const transformsAtOnce = 4;
  * Sources whose phases go on from window to window: they are made in segments that lie on the song's grid, each from the take alone, so
  * that a block is the same whichever was asked for first. A segment is made as far as it is asked for.
  */
-export class PadsSources {
+export class VocodedSources {
   readonly #load: BlockLoader;
   readonly #rest: Rest;
   /** In the order of last use. */
@@ -63,14 +65,14 @@ export class PadsSources {
     this.#rest = rest;
   }
 
-  async make(source: PadsSource, index: number): Promise<Float32Array> {
+  async make(source: VocodedSource, index: number): Promise<Float32Array> {
     const length = blockLength(source);
     const stretch = stretchOf(source, index * length);
     const segment = this.#segment(source, stretch);
     return segment.read(index * length - stretch.from, length);
   }
 
-  #segment(source: PadsSource, stretch: PadsStretch): Segment {
+  #segment(source: VocodedSource, stretch: VocodedStretch): Segment {
     const name = `${source.key}/${stretch.from}`;
     let segment = this.#segments.get(name);
     if (segment) {
@@ -94,20 +96,20 @@ export class PadsSources {
 /** Some seconds of a source, made from their beginning on. */
 class Segment {
   readonly #out: Float32Array;
-  readonly #source: PadsSource;
+  readonly #source: VocodedSource;
   readonly #load: BlockLoader;
   readonly #rest: Rest;
   /** None when all of it is made. */
-  #tuner: PadsTuner | null;
+  #tuner: VocoderTuner | null;
   /** One piece after the other, whoever asks. */
   #going: Promise<unknown> = Promise.resolve();
 
-  constructor(load: BlockLoader, source: PadsSource, stretch: PadsStretch, rest: Rest) {
+  constructor(load: BlockLoader, source: VocodedSource, stretch: VocodedStretch, rest: Rest) {
     this.#out = new Float32Array(min(source.frames, stretch.to) - stretch.from);
     this.#source = source;
     this.#load = load;
     this.#rest = rest;
-    this.#tuner = new PadsTuner(stretch, source.step.ratio, source.rateHz);
+    this.#tuner = new VocoderTuner(stretch, source.step.ratio);
   }
 
   get length(): number {

@@ -9,7 +9,7 @@ import { blockLength, blockRange, briefBlockFrames } from '../sources/blocks.ts'
 import { compile } from './compile.ts';
 import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
 import { renderStretch } from './offline.ts';
-import { anewFor, padsKeys, withPadsAnew } from './pads-anew.ts';
+import { anewFor, vocodedKeys, withVocodedAnew } from './vocoded-anew.ts';
 import { planReach, planSources, roots, type PlanGraph, type RenderPlan } from './plan.ts';
 
 const rate = 48_000;
@@ -54,9 +54,9 @@ describe('pads that begin anew', () => {
     const before = compile(memory.song, new Map());
     const after = compile(songOf([padsVoice('a', 12)]).song, new Map());
     const at = 4 * rate;
-    const anew = withPadsAnew(
+    const anew = withVocodedAnew(
       after,
-      new Map([...padsKeys(after)].map((key) => [key, anewFor(after, at + 4800)])),
+      new Map([...vocodedKeys(after)].map((key) => [key, anewFor(after, at + 4800)])),
     );
     const block = (1000 * briefBlockFrames) / rate;
     const brief = await heardWith(memory, before, anew, at);
@@ -72,10 +72,10 @@ describe('pads that begin anew', () => {
   test('only pads of which it is said do, and all else of a plan is as it was', () => {
     const { song } = songOf([newVoice('dry', 'dry'), padsVoice('a', 9), padsVoice('b', -9)]);
     const plan = compile(song, new Map());
-    const keys = [...padsKeys(plan)];
+    const keys = [...vocodedKeys(plan)];
     expect(keys).toHaveLength(2);
-    expect(withPadsAnew(plan, new Map())).toBe(plan);
-    const anew = withPadsAnew(plan, new Map([[keys[0], 7]]));
+    expect(withVocodedAnew(plan, new Map())).toBe(plan);
+    const anew = withVocodedAnew(plan, new Map([[keys[0], 7]]));
     const changed = anew.nodes.filter((node, n) => node !== plan.nodes[n]);
     expect(changed.length).toBeGreaterThan(0);
     const [before, after] = [plan, anew].map((one) => planSources(one).map(({ key }) => key));
@@ -106,9 +106,9 @@ describe('pads that begin anew', () => {
     const plan = compile(song, new Map());
     // Far from where phases glide to those of the next segment.
     const from = 2 * rate;
-    const places = new Map([...padsKeys(plan)].map((key) => [key, anewFor(plan, from)]));
+    const places = new Map([...vocodedKeys(plan)].map((key) => [key, anewFor(plan, from)]));
     const [long, anew] = await Promise.all(
-      [plan, withPadsAnew(plan, places)].map(async (one) => {
+      [plan, withVocodedAnew(plan, places)].map(async (one) => {
         const { left } = await renderStretch(one, 'p0', load, from, from + rate);
         return left;
       }),

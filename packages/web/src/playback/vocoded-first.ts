@@ -1,14 +1,14 @@
-import { anewFor, padsKeys, withPadsAnew } from '@pannet/core/rendering/pads-anew';
+import { anewFor, vocodedKeys, withVocodedAnew } from '@pannet/core/rendering/vocoded-anew';
 import type { PlanGraph } from '@pannet/core/rendering/plan';
 
 /** What is exported takes the place of what was heard first when a tuning has stood for so long. */
 const standsMs = 250;
 
 /**
- * Pads take some time before they can be heard as they are exported. While it plays, those of a new tuning begin anew where it plays, so that they are
- * heard at once; a moment later the plan is told as it is.
+ * What a vocoder tunes takes some time before it can be heard as it is exported. While it plays, what has a new tuning begins anew where it plays, so that
+ * it is heard at once; a moment later the plan is told as it is.
  */
-export class PadsFirst {
+export class VocodedFirst {
   readonly #stood: () => void;
   /** In the plan before. */
   #known: ReadonlySet<string> = new Set();
@@ -27,7 +27,7 @@ export class PadsFirst {
    */
   of(plan: PlanGraph, frame: number | null): PlanGraph {
     const known = this.#known;
-    this.#known = padsKeys(plan);
+    this.#known = vocodedKeys(plan);
     for (const key of this.#anew.keys()) if (!this.#known.has(key)) this.#anew.delete(key);
     const fresh = frame === null ? [] : [...this.#known].filter((key) => !known.has(key));
     if (frame !== null && fresh.length > 0) {
@@ -39,7 +39,7 @@ export class PadsFirst {
         this.#stood();
       }, standsMs);
     }
-    return withPadsAnew(plan, this.#anew);
+    return withVocodedAnew(plan, this.#anew);
   }
 
   /** Whether something begins anew. */
