@@ -111,6 +111,7 @@ const kinds: readonly (readonly [name: string, changes: VoiceChanges])[] = [
   ['tuned, single lines', { tuner: { cents: 7 } }],
   ['tuned, chords', { tuner: { kind: 'chords', cents: 7 } }],
   ['tuned, struck sounds', { tuner: { kind: 'struck', cents: 7 } }],
+  ['tuned, pads', { tuner: { kind: 'pads', cents: 7 } }],
   ['half tuned', { tuner: { cents: 7, mixPercent: 50 } }],
   ['timbre moved', { tuner: { timbreSemitones: -4 } }],
   ['drifting', { drift: { rangeMs: 6 } }],
@@ -128,6 +129,8 @@ async function costs({ mono }: Material): Promise<void> {
       newVoice(`v${n}`, `voice ${n}`, {
         ...changes,
         ...(changes.delay ? {} : { delay: { value: 7.7 + n, unit: 'ms' } }),
+        // None is tuned like another, of which it would share what is made.
+        ...(changes.tuner?.cents ? { tuner: { ...changes.tuner, cents: 7 + n } } : {}),
       }),
     );
     const spent = await ownSeconds(async () => {

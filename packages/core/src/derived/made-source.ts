@@ -121,7 +121,7 @@ export function isVocoded(source: PcmSource): source is VocodedSource {
   return isMade(source) && source.step.kind === 'vocoded';
 }
 
-/** Whether it is heard for a moment only, until what is exported is there. */
+/** Whether it is heard for a moment only, until what is exported is there. Told by its blocks: where it plays nobody knows how it is made. */
 export function isBrief(source: PcmSource): boolean {
-  return isVocoded(source) && source.step.anewAt !== undefined;
+  return source.block === briefBlockFrames;
 }

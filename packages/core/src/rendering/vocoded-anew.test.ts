@@ -10,6 +10,7 @@ import { compile } from './compile.ts';
 import { memoryPlayer, memorySong, runPlayer, type MemorySong } from './memory.fixture.ts';
 import { renderStretch } from './offline.ts';
 import { anewFor, vocodedKeys, withVocodedAnew } from './vocoded-anew.ts';
+import { PlanReceiver, PlanSender } from './plan-change.ts';
 import { planReach, planSources, roots, type PlanGraph, type RenderPlan } from './plan.ts';
 
 const rate = 48_000;
@@ -32,7 +33,8 @@ async function heardWith(memory: MemorySong, before: RenderPlan, after: PlanGrap
   player.play();
   runPlayer(player, 4800);
   const { position } = player;
-  player.aim(after);
+  // As it comes to where it plays.
+  player.aim(new PlanReceiver().take(structuredClone(new PlanSender().change(after))));
   const [source] = planSources(after, roots.heard).filter(({ key }) => !store.has(key, 0));
   const { behind, ahead } = planReach(after, roots.heard);
   const load = makingLoader(memory.load);

@@ -1,6 +1,11 @@
 import { beforeEach, describe, expect, test } from '@jest/globals';
 import { isBrief, madeSource } from '@pannet/core/derived/made-source';
-import { blockFrames, blockLength, type PcmSource } from '@pannet/core/sources/blocks';
+import {
+  blockFrames,
+  blockLength,
+  briefBlockFrames,
+  type PcmSource,
+} from '@pannet/core/sources/blocks';
 import { Feeder } from './feeder.ts';
 import type { FeederToWorklet } from './messages.ts';
 
@@ -158,6 +163,26 @@ describe('a feeder', () => {
       expect(loaded.slice(1)).toEqual([`${tuned(1.01).key}/19`]);
       await pass(1);
       expect(Math.min(...blocks().map(({ index }) => index))).toBe(19);
+      expect(failures).toEqual([]);
+    });
+
+    test('of what begins anew nothing is made that lies before, and a second ahead; more as it plays on', async () => {
+      turns = 1;
+      const brief = tuned(1.01, 100);
+      const second = rate / briefBlockFrames;
+      heard(101 * briefBlockFrames);
+      feeder.read(rate, [brief], []);
+      await pass(1);
+      const made = () => blocks().map(({ index }) => index);
+      expect(Math.min(...made())).toBe(100);
+      expect(Math.max(...made())).toBe(Math.floor(101 + second));
+      heard(130 * briefBlockFrames);
+      for (let n = 0; n < 3; n++) await pass(1);
+      expect(Math.max(...made())).toBe(Math.floor(130 + second));
+      // After a jump back it is wanted there, too.
+      heard(50 * briefBlockFrames);
+      await pass(1);
+      expect(made()).toContain(50);
       expect(failures).toEqual([]);
     });
 

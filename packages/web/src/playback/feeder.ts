@@ -1,4 +1,4 @@
-import { isBrief, isMade } from '@pannet/core/derived/made-source';
+import { isBrief, isMade, isVocoded } from '@pannet/core/derived/made-source';
 import { freshReserveMs } from '@pannet/core/rendering/player';
 import { widestReach } from '@pannet/core/rendering/time-map';
 import { blockRange, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
@@ -6,6 +6,8 @@ import type { FeederToWorklet, Whereabouts } from './messages.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
 const aheadSeconds = 3;
+/** Of what is heard for a moment only: what is exported is there by then, or more is asked for. */
+const briefAheadSeconds = 1;
 /** Blocks under way at once: enough to fill two requests, few enough that a jump need not wait long. */
 const mostFetches = 64;
 const mostKnown = 1024;
@@ -125,7 +127,7 @@ export class Feeder {
     for (const place of places) {
       const row: Wanted[] = [];
       for (const [source, until] of sources) {
-        const [first, last] = blockRange(source, place - behind, place + until);
+        const [first, last] = this.#rangeRound(source, place - behind, place, place + until);
         // What the sound waits for comes first, then what it needs next, what lies ahead, what only a longer delay would need.
         const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);
         const [, nextTo] = blockRange(source, place, place + lasts);
@@ -140,6 +142,21 @@ export class Feeder {
       wanted.push(...row.sort((a, b) => a.distance - b.distance));
     }
     return wanted;
+  }
+
+  /** Which blocks of a source are wanted round a place: of what begins anew, none before that, and no more than lasts until what is exported is there. */
+  #rangeRound(
+    source: PcmSource,
+    from: number,
+    place: number,
+    to: number,
+  ): readonly [number, number] {
+    const range = blockRange(source, from, to);
+    const anewAt = isVocoded(source) ? source.step.anewAt : undefined;
+    if (anewAt === undefined) return range;
+    const [first, last] = range;
+    const [here, enough] = blockRange(source, place, place + briefAheadSeconds * this.#rateHz);
+    return [here < anewAt ? first : Math.max(first, anewAt), Math.min(last, enough)];
   }
 
   #isSent({ source, index }: Wanted): boolean {

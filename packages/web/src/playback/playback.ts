@@ -182,7 +182,9 @@ export class Playback {
     this.#sounding = this.#vocodedFirst.of(this.#heard, state === 'playing' ? this.#frame : null);
     const told = this.#told.change(this.#sounding, this.#song.recordings);
     if (told) this.#tellFeeder(told);
-    this.#tellPlan();
+    // What is drawn of it comes first where a key was pressed: too late for what is to be heard at once, and that waits where it plays for what is told meanwhile.
+    if (this.#vocodedFirst.began) this.#sendPlan();
+    else this.#tellPlan();
     const tuning = this.#vocodedFirst.begins;
     if (tuning !== this.store.getState().tuning) this.store.setState({ tuning });
   }

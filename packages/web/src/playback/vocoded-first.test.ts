@@ -64,6 +64,10 @@ test('while it plays a new tuning begins anew, alone, and stands a moment later'
   jest.advanceTimersByTime(249);
   expect(stood).toBe(0);
   expect(first.begins).toBe(true);
+  expect(first.began).toBe(true);
+  // The same once more: nothing that would have to be told at once.
+  first.of(plan, frame);
+  expect(first.began).toBe(false);
   jest.advanceTimersByTime(1);
   expect(stood).toBe(1);
   expect(first.begins).toBe(false);

@@ -15,6 +15,7 @@ export class VocodedFirst {
   /** Where those begin that are not to be heard as they are yet. */
   readonly #anew = new Map<string, number>();
   #timer: ReturnType<typeof setTimeout> | undefined;
+  #began = false;
 
   /** @param stood is called when the plan is wanted as it is */
   constructor(stood: () => void) {
@@ -30,7 +31,8 @@ export class VocodedFirst {
     this.#known = vocodedKeys(plan);
     for (const key of this.#anew.keys()) if (!this.#known.has(key)) this.#anew.delete(key);
     const fresh = frame === null ? [] : [...this.#known].filter((key) => !known.has(key));
-    if (frame !== null && fresh.length > 0) {
+    this.#began = fresh.length > 0;
+    if (frame !== null && this.#began) {
       const place = anewFor(plan, frame);
       for (const key of fresh) this.#anew.set(key, place);
       clearTimeout(this.#timer);
@@ -45,6 +47,11 @@ export class VocodedFirst {
   /** Whether something begins anew. */
   get begins(): boolean {
     return this.#anew.size > 0;
+  }
+
+  /** Whether something does since the plan that was asked for last: that one waits for it wherever it plays. */
+  get began(): boolean {
+    return this.#began;
   }
 
   close(): void {
