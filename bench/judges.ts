@@ -6,6 +6,7 @@ import { measureStereo } from '@pannet/core/measurement/report';
 import { renderStretch } from '@pannet/core/rendering/offline';
 import { seededRandom } from '@pannet/core/signal/random';
 import { guessFamily } from '@pannet/core/song/family-guess';
+import { tunedFor } from '@pannet/core/song/fitting-recipes';
 import { newVoice, type TunerKind } from '@pannet/core/voices/voice';
 import { planOf, rateHz } from './material.ts';
 import {
@@ -49,7 +50,7 @@ async function promises(recorded: readonly Recorded[]): Promise<void> {
   const outside: string[] = [];
   for (const { id, promise } of recipes)
     for (const one of recorded) {
-      const [left, right] = await ofRecipe(stretch(one, 6), id);
+      const [left, right] = await ofRecipe(stretch(one, 6), id, one);
       const { fold, sideToMidDb, leadMs } = measureStereo(left, right, rateHz).report;
       const within = (value: number | null, [from, to]: readonly [number, number]) =>
         value !== null && value >= from - 0.05 && value <= to + 0.05;
@@ -82,10 +83,11 @@ function stretch({ samples }: Recorded, seconds: number): Float32Array {
 const later = (samples: Float32Array, frames: number) =>
   samples.map((_, n) => samples[n - frames] ?? 0);
 
-async function ofRecipe(take: Float32Array, id: string): Promise<Sides> {
+/** Tuned as an engineer who says what the source is has it. */
+async function ofRecipe(take: Float32Array, id: string, { kind }: Recorded): Promise<Sides> {
   const recipe = recipes.find((one) => one.id === id);
   if (!recipe) throw new Error(`There is no recipe ${id}.`);
-  return ofImage(take, recipe.image);
+  return ofImage(take, tunedFor(recipe.image, kind));
 }
 
 async function ofImage(take: Float32Array, image: Image): Promise<Sides> {
@@ -119,7 +121,7 @@ async function leads(recorded: readonly Recorded[]): Promise<void> {
       take.map((value, n) => value - late[n]),
     ]);
     if (abs(mirrored ?? 0) < 0.5) nowhere++;
-    if (abs(lead(await ofRecipe(take, 'phase-spread')) ?? 0) < 0.5) spread++;
+    if (abs(lead(await ofRecipe(take, 'phase-spread', one)) ?? 0) < 0.5) spread++;
   }
   const all = recorded.length;
   const told: number[] = [];
@@ -174,7 +176,7 @@ async function planted(recorded: readonly Recorded[]): Promise<void> {
   const invented = cases.map(() => 0);
   for (const one of recorded) {
     const take = stretch(one, 8);
-    const pair = await ofRecipe(take, 'doubles-alone');
+    const pair = await ofRecipe(take, 'doubles-alone', one);
     const clean = findingsOf(measureStereo(...pair, rateHz).report).map(({ code }) => code);
     for (const [n, [code, , plant]] of cases.entries()) {
       const codes = findingsOf(measureStereo(...plant(take, pair), rateHz).report);

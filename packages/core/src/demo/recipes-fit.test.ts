@@ -7,7 +7,7 @@ import { readWavLayout } from '../formats/wav-read.ts';
 import { compile } from '../rendering/compile.ts';
 import { memorySong } from '../rendering/memory.fixture.ts';
 import { prepareSplices } from '../rendering/offline.ts';
-import { recipesFor, sourceOf } from '../song/fitting-recipes.ts';
+import { imageFor, recipesFor, sourceOf } from '../song/fitting-recipes.ts';
 import type { Family, Song } from '../song/song.ts';
 import { factsOf } from '../sources/facts.ts';
 import { readWavChannels } from '../sources/wav-blocks.ts';
@@ -42,7 +42,7 @@ test('no recipe draws a finding on a source that it is for, but what it means', 
     const fitting = recipesFor(sourceOf(base, part)).filter(({ fits }) => fits);
     expect(fitting.length).toBeGreaterThan(2);
     for (const { recipe } of fitting) {
-      const song: Song = { ...base, parts: { p0: { ...part, image: recipe.image } } };
+      const song: Song = { ...base, parts: { p0: { ...part, image: imageFor(recipe, sourceOf(base, part)) } } };
       const splices = new Map<string, SplicePlan>();
       for (const need of spliceNeeds(song))
         splices.set(need.key, await prepareSplices(need, rate, memory.load));

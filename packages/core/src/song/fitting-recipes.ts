@@ -1,6 +1,8 @@
+import type { Image } from '../image/image.ts';
 import type { Recipe, Suits } from '../image/recipe.ts';
 import { recipes } from '../image/recipes.ts';
 import type { SourceFacts } from '../sources/facts.ts';
+import { neutralTuner, type TunerKind } from '../voices/voice.ts';
 import { recordingOf, type Family, type Part, type Song } from './song.ts';
 
 /** What is known of a source. */
@@ -36,6 +38,25 @@ export function suitsOf(source: Source): readonly Suits[] {
   if (family === 'voice' || family === 'bowed') suits.push('single lines');
   if (family === 'keys' || (family === 'plucked' && !struck)) suits.push('chords');
   return suits;
+}
+
+/** What the tuner of a voice of this source should be for. */
+export function tunerFor(source: Source): TunerKind {
+  if (isStruck(source)) return 'struck';
+  return source.family === 'keys' || source.family === 'plucked' ? 'chords' : 'single';
+}
+
+/** A recipe's image for a source. */
+export function imageFor({ image }: Pick<Recipe, 'image'>, source: Source): Image {
+  return tunedFor(image, tunerFor(source));
+}
+
+/** An image of which the tuners are for this where nothing is said of what they are for. */
+export function tunedFor(image: Image, kind: TunerKind): Image {
+  const voices = image.voices.map((voice) =>
+    voice.tuner.kind === neutralTuner.kind ? { ...voice, tuner: { ...voice.tuner, kind } } : voice,
+  );
+  return { ...image, voices };
 }
 
 /** All recipes, those that fit the source first; else in their order. */

@@ -2,7 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import { joined, noise, sine } from '../measurement/signals.fixture.ts';
 import { recipes } from '../image/recipes.ts';
 import { newPart } from '../song/song.ts';
-import { recipesFor, suitsOf } from '../song/fitting-recipes.ts';
+import { imageFor, recipesFor, suitsOf, tunerFor, type Source } from '../song/fitting-recipes.ts';
+import { isTuned } from '../voices/voice.ts';
 import { FactFinder, factsOf, isReallyMono } from './facts.ts';
 
 const rate = 48_000;
@@ -102,6 +103,29 @@ describe('recipes that fit', () => {
       'low',
     ]);
     expect(suitsOf({ family: 'other', facts: undefined })).toEqual([]);
+  });
+
+  test('are tuned as the source wants it, where they do not say what their tuners are for', () => {
+    expect(tunerFor({ family: 'keys', facts: undefined })).toBe('chords');
+    expect(tunerFor({ family: 'plucked', facts })).toBe('chords');
+    expect(tunerFor({ family: 'plucked', facts: { ...facts, struck: true } })).toBe('struck');
+    expect(tunerFor({ family: 'struck', facts: undefined })).toBe('struck');
+    for (const family of ['voice', 'bowed', 'low', 'other'] as const)
+      expect(tunerFor({ family, facts })).toBe('single');
+    const kindsOf = (id: string, source: Source) => {
+      const recipe = recipes.find((one) => one.id === id);
+      if (!recipe) throw new Error(`There is no recipe ${id}.`);
+      const { image } = recipe;
+      const made = imageFor(recipe, source);
+      // Nothing else of it is another.
+      const back = made.voices.map((voice, n) => ({ ...voice, tuner: image.voices[n].tuner }));
+      expect({ ...made, voices: back }).toEqual(image);
+      return [...new Set(made.voices.filter(isTuned).map(({ tuner }) => tuner.kind))];
+    };
+    expect(kindsOf('doubles-alone', { family: 'keys', facts })).toEqual(['chords']);
+    expect(kindsOf('doubles-alone', { family: 'voice', facts })).toEqual(['single']);
+    expect(kindsOf('struck-doubles', { family: 'keys', facts })).toEqual(['struck']);
+    expect(kindsOf('chord-doubles', { family: 'struck', facts })).toEqual(['chords']);
   });
 
   test('come first, and none is left out', () => {

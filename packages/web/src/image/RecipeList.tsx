@@ -1,9 +1,24 @@
-import { takeRecipes, tooFewText } from '@pannet/core/image/take-recipes';
-import { recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
-import type { Part } from '@pannet/core/song/song';
+import type { Image } from '@pannet/core/image/image';
+import type { Recipe } from '@pannet/core/image/recipe';
+import { takeRecipes, tooFewText, type TakeRecipe } from '@pannet/core/image/take-recipes';
+import { imageFor, recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
+import type { Part, Song } from '@pannet/core/song/song';
 import { useSong } from '../session/use-open-song.ts';
 import { OwnRecipes } from './OwnRecipes.tsx';
 import { RecipeRow } from './RecipeRow.tsx';
+
+/** Each one function, so that a row is drawn again only when something else has changed. */
+const made = new Map<string, (part: Part, song: Song) => Image>();
+
+function once(id: string, make: (part: Part, song: Song) => Image) {
+  const known = made.get(id) ?? make;
+  made.set(id, known);
+  return known;
+}
+
+const madeFor = (recipe: Recipe) =>
+  once(recipe.id, (part, song) => imageFor(recipe, sourceOf(song, part)));
+const ofTakes = (recipe: TakeRecipe) => once(recipe.id, ({ takes }) => recipe.image(takes.length));
 
 /** Starting points: those that fit the source first, then the others, then the engineer's own. */
 export function RecipeList({ part }: { readonly part: Part }) {
@@ -21,7 +36,7 @@ export function RecipeList({ part }: { readonly part: Part }) {
           name={recipe.name}
           sentence={recipe.sentence}
           figures={recipe.promise}
-          image={recipe.image}
+          image={madeFor(recipe)}
           meant={recipe.meant}
         />
       ));
@@ -41,7 +56,7 @@ export function RecipeList({ part }: { readonly part: Part }) {
               sentence={[recipe.sentence, tooFewText(recipe, part.takes.length)]
                 .filter(Boolean)
                 .join(' ')}
-              image={recipe.image}
+              image={ofTakes(recipe)}
             />
           ))}
         </>

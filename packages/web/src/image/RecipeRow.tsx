@@ -3,6 +3,7 @@ import type { Image } from '@pannet/core/image/image';
 import type { Promise as Figures } from '@pannet/core/image/recipe';
 import { figure, plural, signedFigure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
+import type { Part, Song } from '@pannet/core/song/song';
 import type { Preparation } from '@pannet/core/takes/preparation';
 import { memo, useState, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -16,8 +17,8 @@ interface Props {
   readonly name: string;
   readonly sentence: string | null;
   readonly figures?: Figures;
-  /** Perhaps of as many takes as a part has; null where the recipe cannot be used here. */
-  readonly image: Image | ((takes: number) => Image) | null;
+  /** Perhaps made for the part that it is for; null where the recipe cannot be used here. */
+  readonly image: Image | ((part: Part, song: Song) => Image) | null;
   /** Findings that it is meant to draw. */
   readonly meant?: readonly string[];
   readonly preparation?: Preparation;
@@ -32,12 +33,15 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
   const { partIds } = useSelection();
   const [asked, setAsked] = useState(false);
   const trial = useStore(open.audition.store, (state) => state.trial);
-  const imageFor = (to: string, given: NonNullable<typeof image>) =>
-    typeof given === 'function' ? given(open.keptPart(to)?.takes.length ?? 1) : given;
+  const madeFor = (to: string, given: NonNullable<typeof image>): Image => {
+    if (typeof given !== 'function') return given;
+    const { song } = open.session.store.getState();
+    return given(song.parts[to], song);
+  };
   const stepFor = (ids: readonly string[]) => ({
     name: `${ids.length > 1 ? plural(ids.length, 'part') : partName}: ${name.toLowerCase()}`,
     edits: ids.flatMap((to): Edit[] => [
-      ...(image ? [{ kind: 'set-image', partId: to, image: imageFor(to, image) } as const] : []),
+      ...(image ? [{ kind: 'set-image', partId: to, image: madeFor(to, image) } as const] : []),
       ...(image ? [{ kind: 'set-part', partId: to, changes: { meant } } as const] : []),
       ...(preparation ? [{ kind: 'set-preparation', partId: to, preparation } as const] : []),
     ]),

@@ -21,6 +21,7 @@ import {
 } from '@pannet/core/image/pairs';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import type { Part } from '@pannet/core/song/song';
+import { sourceOf, tunerFor } from '@pannet/core/song/fitting-recipes';
 import { newVoice, type Voice } from '@pannet/core/voices/voice';
 import { lazy, Suspense, useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -51,7 +52,8 @@ export function VoiceTable({ part }: { readonly part: Part }) {
   };
   const add = () => {
     changeImage('add a voice', ({ voices: kept, ...rest }) => {
-      const voice = newVoice(freeVoiceId(kept), `voice ${kept.length + 1}`);
+      const tuner = { kind: tunerFor(sourceOf(open.session.store.getState().song, part)) };
+      const voice = newVoice(freeVoiceId(kept), `voice ${kept.length + 1}`, { tuner });
       return { ...rest, voices: [...kept, voice] };
     });
     open.selectVoice(open.keptPart(part.id)?.image.voices.at(-1)?.id ?? null);

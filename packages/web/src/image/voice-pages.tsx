@@ -1,4 +1,5 @@
 import type { Parameter, ParameterTable } from '@pannet/core/parameters/parameter';
+import { sourceOf, tunerFor } from '@pannet/core/song/fitting-recipes';
 import {
   bandParameters,
   colourParameters,
@@ -248,7 +249,8 @@ function DelayField({ voice, onPreview, onChange, onCancel }: CellProps) {
 }
 
 function TunerCells(props: CellProps) {
-  const { voice, onChange } = props;
+  const { part, voice, onChange } = props;
+  const fitting = useSession(({ song }) => tunerFor(sourceOf(song, song.parts[part.id] ?? part)));
   const preparing = usePlayback((state) => state.preparing > 0);
   const units: Readonly<Record<string, string>> = {
     cents: 'c',
@@ -269,7 +271,7 @@ function TunerCells(props: CellProps) {
         >
           {tunerKinds.map((kind) => (
             <option key={kind} value={kind}>
-              {tunerKindText(kind)}
+              {kind === fitting ? `${tunerKindText(kind)} (fits)` : tunerKindText(kind)}
             </option>
           ))}
         </select>

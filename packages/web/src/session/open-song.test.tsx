@@ -193,6 +193,28 @@ test('a recipe goes to all selected parts as one step', async () => {
   expect(Object.values(song().parts).map((part) => part.image.voices.length)).toEqual([1, 3]);
 });
 
+test('each part that a recipe goes to is tuned as what it is, and so is a voice that is added', async () => {
+  open.selection.setState({ partIds: ['hum', 'harp'] });
+  show(<Recipes />);
+  await userEvent.click(screen.getByLabelText('Apply Tuned doubles'));
+  const kinds = () =>
+    Object.values(song().parts).map(({ image }) => image.voices.at(-1)?.tuner.kind);
+  expect(kinds()).toEqual(['single', 'chords']);
+  show(<Table />);
+  await userEvent.click(screen.getByLabelText('Add voice'));
+  expect(song().parts.harp.image.voices).toHaveLength(4);
+  expect(kinds()).toEqual(['single', 'chords']);
+  // Said where it is chosen.
+  await userEvent.click(screen.getByText('Tuner'));
+  const choices = within(screen.getByLabelText('What the tuner of voice 4 is for'));
+  expect(choices.getAllByRole('option').map(({ textContent }) => textContent)).toEqual([
+    'single lines',
+    'chords (fits)',
+    'struck sounds',
+    'pads',
+  ]);
+});
+
 describe('drafts', () => {
   test('are kept under a number and taken up again, each as one step; what is changed is marked', async () => {
     show(<BottomBar drawer={false} onDrawer={() => {}} />);
