@@ -186,6 +186,17 @@ describe('a feeder', () => {
       expect(failures).toEqual([]);
     });
 
+    test('of several that begin anew each has its next block before any has the one after it', async () => {
+      turns = 1;
+      heard(100 * briefBlockFrames);
+      const both = [tuned(1.01, 100), tuned(0.99, 100)];
+      feeder.read(rate, both, []);
+      await pass(1);
+      const first = blocks().slice(0, 8);
+      expect(first.map(({ index }) => index)).toEqual([100, 100, 101, 101, 102, 102, 103, 103]);
+      expect(new Set(first.map(({ key }) => key)).size).toBe(2);
+    });
+
     test('what is to be heard at once does not give way to the next: in a drag without end something is heard', async () => {
       turns = 4;
       const [one, other] = [tuned(1.01, 0), tuned(1.02, 0)];

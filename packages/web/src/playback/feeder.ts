@@ -1,7 +1,12 @@
 import { isBrief, isMade, isVocoded } from '@pannet/core/derived/made-source';
 import { freshReserveMs } from '@pannet/core/rendering/player';
 import { widestReach } from '@pannet/core/rendering/time-map';
-import { blockRange, type BlockLoader, type PcmSource } from '@pannet/core/sources/blocks';
+import {
+  blockLength,
+  blockRange,
+  type BlockLoader,
+  type PcmSource,
+} from '@pannet/core/sources/blocks';
 import type { FeederToWorklet, Whereabouts } from './messages.ts';
 
 /** Supplied ahead of the playhead: long enough for a slow moment, short enough to stay small. */
@@ -128,13 +133,16 @@ export class Feeder {
       const row: Wanted[] = [];
       for (const [source, until] of sources) {
         const [first, last] = this.#rangeRound(source, place - behind, place, place + until);
-        // What the sound waits for comes first, then what it needs next, what lies ahead, what only a longer delay would need.
-        const [urgent, urgentTo] = blockRange(source, place - reach.behind, place + reach.ahead);
+        // What the sound waits for and needs next comes first, then what lies ahead, what only a longer delay would need.
+        const [urgent] = blockRange(source, place - reach.behind, place + reach.ahead);
         const [, nextTo] = blockRange(source, place, place + lasts);
         for (let index = first; index <= last; index++) {
           const name = nameOf({ source, index });
           const within = index >= urgent && index <= nextTo;
-          const distance = !within ? Math.abs(index - urgent) + 1 : index <= urgentTo ? 0 : 0.5;
+          // What comes first is first wanted: of several sources in turn, since none of them can be heard before all can.
+          const distance = within
+            ? Math.max(0, index * blockLength(source) - place) / lasts
+            : Math.abs(index - urgent) + 1;
           if (!listed.has(name)) row.push({ source, index, distance });
           listed.add(name);
         }
