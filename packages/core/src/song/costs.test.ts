@@ -48,6 +48,17 @@ test('chains cost most, then rooms, then what is tuned; what is plain is not wor
   expect(names({ ...song, rooms })).toEqual(['two chains', 'six tuned', 'hall', 'two tuned']);
 });
 
+test('what goes through a vocoder costs more than what is spliced', () => {
+  const chords: VoiceChanges = { tuner: { kind: 'chords', cents: 7 } };
+  const dry: VoiceChanges = { tuner: { kind: 'pads', cents: 0 } };
+  const parts = [part('three spliced', tuned, tuned, tuned), part('dry', dry), part('one', chords)];
+  expect(names(songOf(...parts, part('two', chords, chords)))).toEqual([
+    'two',
+    'one',
+    'three spliced',
+  ]);
+});
+
 test('voices behind the same chain cost it once; what is muted, or frozen as it is, costs nothing', () => {
   const [one, two] = [part('one', { amp }, { amp }), part('two', { amp }, { amp: other })];
   // Three tuned voices cost less than a second chain.

@@ -1,4 +1,4 @@
-import { isTuned, wanders } from '../voices/voice.ts';
+import { splicedAs, vocodedAs, wanders } from '../voices/voice.ts';
 import { isFrozen } from './frozen.ts';
 import type { Part, Room, Song } from './song.ts';
 
@@ -6,7 +6,7 @@ import type { Part, Room, Song } from './song.ts';
  * How much of a core playing takes, in percent, about: `./pannet bench` on one machine, rounded. Another machine takes more or
  * less: what costs more than what is all that is told of it.
  */
-const percents = { voice: 0.1, wandering: 0.1, tuned: 0.5, chain: 2.2 } as const;
+const percents = { voice: 0.1, wandering: 0.1, spliced: 0.5, vocoded: 2, chain: 2.2 } as const;
 const ofRoom: Readonly<Record<Room['kind'], number>> = {
   hall: 2,
   chamber: 2,
@@ -24,7 +24,8 @@ function costOfPart({ image }: Part): number {
   for (const voice of image.voices) {
     if (voice.muted) continue;
     percent += percents.voice;
-    if (isTuned(voice)) percent += percents.tuned;
+    if (splicedAs(voice)) percent += percents.spliced;
+    if (vocodedAs(voice)) percent += percents.vocoded;
     if (wanders(voice)) percent += percents.wandering;
     if (voice.amp) chains.add(JSON.stringify([voice.take, voice.amp]));
   }

@@ -1,6 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { partsOfRoom, roomsBefore } from '../rooms/between.ts';
+import { vocodedAs } from '../voices/voice.ts';
 import type { Move, Part, Room, Song } from './song.ts';
 
 /** JSON that is the same whatever order keys were put in: a document that was stored has another one. */
@@ -27,6 +28,11 @@ const hashed = (text: string): string => bytesToHex(sha256(utf8ToBytes(text)));
 function soundOfRoom({ name: _, groupId: __, frozen: ___, ...sound }: Room): unknown {
   return sound;
 }
+
+/** What was rendered while chords were spliced is another sound. */
+const tunesChords = ({ image }: Part): boolean =>
+  image.voices.some((voice) => vocodedAs(voice) === 'chords');
+const chordsLine = 'chords go through a vocoder';
 
 /** What of a part's takes makes its image, and how; not how loud all of it is. */
 const imageOf = ({ image, preparation, takes }: Part): unknown => [image, preparation, takes];
@@ -63,6 +69,7 @@ export function roomKey(song: Song, room: Room): string {
     ...((song.tempo?.length ?? 0) > 1 && [room, ...before].some(isInBeats)
       ? ['echoes follow the tempo']
       : []),
+    ...(partIds.some((id) => tunesChords(song.parts[id])) ? [chordsLine] : []),
   ];
   return hashed(lines.join('\n'));
 }
@@ -83,6 +90,7 @@ export function partKey(song: Song, part: Part): string {
       .map(({ target: { of, parameter }, curve }) => `${of}/${parameter}/${hashOf(curve, same)}`)
       .sort(),
     canonical([song.panLaw, song.rateHz, moves.length > 0 ? song.tempo : null]),
+    ...(tunesChords(part) ? [chordsLine] : []),
   ];
   return hashed(lines.join('\n'));
 }

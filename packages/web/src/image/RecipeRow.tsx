@@ -33,19 +33,24 @@ export const RecipeRow = memo(function RecipeRow(props: Props) {
   const { partIds } = useSelection();
   const [asked, setAsked] = useState(false);
   const trial = useStore(open.audition.store, (state) => state.trial);
-  const madeFor = (to: string, given: NonNullable<typeof image>): Image => {
-    if (typeof given !== 'function') return given;
-    const { song } = open.session.store.getState();
-    return given(song.parts[to], song);
+  const editsFor = (part: Part, song: Song): Edit[] => {
+    const partId = part.id;
+    const made = typeof image === 'function' ? image(part, song) : image;
+    return [
+      ...(made ? [{ kind: 'set-image', partId, image: made } as const] : []),
+      ...(made ? [{ kind: 'set-part', partId, changes: { meant } } as const] : []),
+      ...(preparation ? [{ kind: 'set-preparation', partId, preparation } as const] : []),
+    ];
   };
-  const stepFor = (ids: readonly string[]) => ({
-    name: `${ids.length > 1 ? plural(ids.length, 'part') : partName}: ${name.toLowerCase()}`,
-    edits: ids.flatMap((to): Edit[] => [
-      ...(image ? [{ kind: 'set-image', partId: to, image: madeFor(to, image) } as const] : []),
-      ...(image ? [{ kind: 'set-part', partId: to, changes: { meant } } as const] : []),
-      ...(preparation ? [{ kind: 'set-preparation', partId: to, preparation } as const] : []),
-    ]),
-  });
+  const stepFor = (ids: readonly string[]) => {
+    const { song } = open.session.store.getState();
+    // One that another window has just removed is given nothing.
+    const parts = ids.flatMap((id) => (Object.hasOwn(song.parts, id) ? song.parts[id] : []));
+    return {
+      name: `${parts.length > 1 ? plural(parts.length, 'part') : partName}: ${name.toLowerCase()}`,
+      edits: parts.flatMap((part) => editsFor(part, song)),
+    };
+  };
   const tried = trial?.id === id && trial.partId === partId;
   const apply = () => {
     const step = stepFor(partIds);
