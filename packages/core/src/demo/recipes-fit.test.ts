@@ -42,7 +42,10 @@ test('no recipe draws a finding on a source that it is for, but what it means', 
     const fitting = recipesFor(sourceOf(base, part)).filter(({ fits }) => fits);
     expect(fitting.length).toBeGreaterThan(2);
     for (const { recipe } of fitting) {
-      const song: Song = { ...base, parts: { p0: { ...part, image: imageFor(recipe, sourceOf(base, part)) } } };
+      const song: Song = {
+        ...base,
+        parts: { p0: { ...part, image: imageFor(recipe, sourceOf(base, part)) } },
+      };
       const splices = new Map<string, SplicePlan>();
       for (const need of spliceNeeds(song))
         splices.set(need.key, await prepareSplices(need, rate, memory.load));
