@@ -366,6 +366,24 @@ describe.each(vocodedKinds)('%s', (kind) => {
   });
 });
 
+test.each([8000, 16_000, 22_050, 32_000, 44_100, 64_000, 88_200, 96_000, 176_400, 192_000])(
+  'at %d Hz windows of chords tell low strings apart: −40 dB beside three of them by 50 cents',
+  (rateHz) => {
+    // As many samples as at that rate, heard at another one.
+    const scale = rate / rateHz;
+    const chord = [82.41, 123.47, 164.81].flatMap((hz) =>
+      [1, 2, 3, 4, 5, 6, 7, 8].map((k) => scale * hz * k * sqrt(1 + 6e-5 * k * k)),
+    );
+    const sound = new Float32Array(8 * rate);
+    for (const [n, hz] of chord.entries())
+      for (let at = 0; at < sound.length; at++)
+        sound[at] += (0.1 / (1 + (n % 8))) * sin((2 * PI * hz * at) / rate + n);
+    const made = tuned(sound, 50, 8, 1, vocoderWindow('chords', rateHz));
+    const places = chord.map((hz) => hz * 2 ** (50 / 1200));
+    expect(besideDb(made.subarray(2 * rate), places, 262_144)).toBeLessThan(-40);
+  },
+);
+
 describe('strums of six strings, choked before each', () => {
   const sound = new Float32Array(8 * rate);
   const strums: number[] = [];

@@ -7,13 +7,12 @@ import type { VocodedKind } from './voice.ts';
 const { ceil, floor, max, min, round } = Math;
 
 /**
- * Of pads, windows a third of a second long: partials of a chord lie many bins apart, and are held apart. Of chords, a quarter of that: tones that lie
- * so near to each other that they beat are one that swells and fades, and do so when the take does; and a strum is never heard more than half of
- * that before it is played.
+ * Of pads, windows a third of a second long: partials of a chord lie many bins apart, and are held apart. Of chords, some 85 ms: tones that lie so near
+ * to each other that they beat are one that swells and fades, and do so when the take does; and a strum is never heard more than half of that
+ * before it is played. Shorter ones would not tell low strings apart: where there is no power of two near 85 ms they are longer.
  */
 export function vocoderWindow(kind: VocodedKind, rateHz: number): number {
-  const longest = nextPowerOfTwo(0.75 * 0.34 * rateHz);
-  return kind === 'pads' ? longest : longest / 4;
+  return nextPowerOfTwo((kind === 'pads' ? 0.75 * 0.34 : 0.08) * rateHz);
 }
 
 /** Windows overlap by three quarters, so that squared Hann windows add up to a constant. */

@@ -71,7 +71,9 @@ export type SplicedKind = (typeof splicedKinds)[number];
 export const vocodedKinds = ['chords', 'pads'] as const;
 export type VocodedKind = (typeof vocodedKinds)[number];
 /** What a voice is tuned as: single lines, chords, struck sounds, or steady sounds of many tones. */
-export const tunerKinds = ['single', 'chords', 'struck', 'pads'] as const;
+export const tunerKinds = ['single', 'chords', 'struck', 'pads'] as const satisfies readonly (
+  SplicedKind | VocodedKind
+)[];
 export type TunerKind = (typeof tunerKinds)[number];
 
 /** `mixPercent` of the voice is tuned, the rest is the take at the same delay; the timbre moves while the pitch stays. */

@@ -1,5 +1,6 @@
 import type { Image } from '@pannet/core/image/image';
 import type { Recipe } from '@pannet/core/image/recipe';
+import { recipes } from '@pannet/core/image/recipes';
 import { takeRecipes, tooFewText, type TakeRecipe } from '@pannet/core/image/take-recipes';
 import { imageFor, recipesFor, sourceOf } from '@pannet/core/song/fitting-recipes';
 import type { Part, Song } from '@pannet/core/song/song';
@@ -7,18 +8,15 @@ import { useSong } from '../session/use-open-song.ts';
 import { OwnRecipes } from './OwnRecipes.tsx';
 import { RecipeRow } from './RecipeRow.tsx';
 
-/** Each one function, so that a row is drawn again only when something else has changed. */
-const made = new Map<string, (part: Part, song: Song) => Image>();
+type ImageOf = (part: Part, song: Song) => Image;
 
-function once(id: string, make: (part: Part, song: Song) => Image) {
-  const known = made.get(id) ?? make;
-  made.set(id, known);
-  return known;
-}
-
-const madeFor = (recipe: Recipe) =>
-  once(recipe.id, (part, song) => imageFor(recipe, sourceOf(song, part)));
-const ofTakes = (recipe: TakeRecipe) => once(recipe.id, ({ takes }) => recipe.image(takes.length));
+/** By recipe, each one function: a row is drawn again only when something else has changed. */
+const images = new Map<Recipe, ImageOf>(
+  recipes.map((recipe) => [recipe, (part, song) => imageFor(recipe, sourceOf(song, part))]),
+);
+const takesImages = new Map<TakeRecipe, ImageOf>(
+  takeRecipes.map((recipe) => [recipe, ({ takes }) => recipe.image(takes.length)]),
+);
 
 /** Starting points: those that fit the source first, then the others, then the engineer's own. */
 export function RecipeList({ part }: { readonly part: Part }) {
@@ -36,7 +34,7 @@ export function RecipeList({ part }: { readonly part: Part }) {
           name={recipe.name}
           sentence={recipe.sentence}
           figures={recipe.promise}
-          image={madeFor(recipe)}
+          image={images.get(recipe) ?? recipe.image}
           meant={recipe.meant}
         />
       ));
@@ -56,7 +54,7 @@ export function RecipeList({ part }: { readonly part: Part }) {
               sentence={[recipe.sentence, tooFewText(recipe, part.takes.length)]
                 .filter(Boolean)
                 .join(' ')}
-              image={ofTakes(recipe)}
+              image={takesImages.get(recipe) ?? null}
             />
           ))}
         </>

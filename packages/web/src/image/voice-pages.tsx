@@ -15,7 +15,7 @@ import { driftExtremes, driftPath } from '@pannet/core/voices/drift';
 import {
   delayInFrames,
   delayInMs,
-  isTuned,
+  splicedAs,
   tunerKinds,
   type Delay,
   type Placement,
@@ -287,7 +287,7 @@ function TunerCells(props: CellProps) {
           />
         </td>
       ))}
-      <td className="quiet small">{preparing && isTuned(voice) ? 'refining …' : ''}</td>
+      <td className="quiet small">{preparing && splicedAs(voice) ? 'refining …' : ''}</td>
     </>
   );
 }
