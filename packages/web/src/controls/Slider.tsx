@@ -1,6 +1,7 @@
 import { clampParameter, type Parameter } from '@pannet/core/parameters/parameter';
 import { useRef } from 'react';
 import Form from 'react-bootstrap/Form';
+import { isMoved } from './range.ts';
 
 interface Props {
   readonly parameter: Parameter;
@@ -42,6 +43,7 @@ export function Slider({ parameter, value, label, disabled, onPreview, onCommit 
       value={byOctaves ? (Math.log2(value / min) / octaves) * octaveSteps : value}
       disabled={disabled}
       onChange={(event) => {
+        if (!isMoved(event)) return;
         moving.current = valueAt(Number(event.target.value));
         onPreview(moving.current);
       }}

@@ -5,6 +5,7 @@ import { movingWords } from '@pannet/core/song/settings';
 import { useEffect, useRef, useState } from 'react';
 import Form from 'react-bootstrap/Form';
 import { say } from '../controls/notices.ts';
+import { isMoved } from '../controls/range.ts';
 import { useOpenSong, usePlayback, useRate } from '../session/use-open-song.ts';
 import { Hand } from '../session/hand.ts';
 import { axisOf, moveAxes } from './move-axis.ts';
@@ -73,6 +74,7 @@ export function WriteFader({ name, target, base, curve }: Props) {
       value={place}
       onPointerDown={() => begin(place)}
       onChange={(event) => {
+        if (!isMoved(event)) return;
         const to = Number(event.target.value);
         begin(to);
         held.current = to;

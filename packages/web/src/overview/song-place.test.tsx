@@ -326,7 +326,7 @@ describe('a control that is held while it plays', () => {
     const before = open.session.store.getState().history.undo.length;
     fireEvent.pointerDown(fader());
     for (let n = 0; n <= 60; n++) {
-      fireEvent.change(fader(), { target: { value: String(n < 30 ? 30 / 36 : 18 / 36) } });
+      fireEvent.input(fader(), { target: { value: String(n < 30 ? 30 / 36 : 18 / 36) } });
       see(4 + n / 60);
     }
     fireEvent.pointerUp(fader());
@@ -347,13 +347,30 @@ describe('a control that is held while it plays', () => {
     expect(points()).toHaveLength(1);
     act(() => open.playback.store.setState({ state: 'playing' }));
     fireEvent.pointerDown(fader());
-    fireEvent.change(fader(), { target: { value: String(24 / 36) } });
+    fireEvent.input(fader(), { target: { value: String(24 / 36) } });
     see(2);
     see(2.5);
     see(1);
     expect(stopped).toBe(true);
     expect(points()).toContainEqual([2.5, -6]);
     fireEvent.pointerUp(fader());
+  });
+
+  test('is held no more once it is let go of, though the browser tells its last move at its end again', () => {
+    act(() => open.playback.store.setState({ state: 'playing' }));
+    fireEvent.pointerDown(fader());
+    fireEvent.input(fader(), { target: { value: String(24 / 36) } });
+    see(2);
+    see(2.5);
+    fireEvent.pointerUp(fader());
+    const written = points();
+    expect(written).toContainEqual([2.5, -6]);
+    stopped = false;
+    const seen = see;
+    fireEvent.change(fader(), { target: { value: String(12 / 36) } });
+    expect(see).toBe(seen);
+    expect(points()).toEqual(written);
+    expect(open.session.store.getState().shown).toBe(song());
   });
 
   test('what is in the loop is copied to the playhead', () => {
