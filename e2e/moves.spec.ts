@@ -7,6 +7,7 @@ import {
   channelsOf,
   dropFiles,
   middleOf,
+  playsOn,
   rate,
   run,
   seriousFaults,
@@ -144,12 +145,15 @@ test('a level, and whatever else is held, is written while it plays: what is exp
   const at = (share: number) => [box.x + share * box.width, box.y + box.height / 2] as const;
   await page.mouse.move(...at(30 / 36));
   await page.mouse.down();
-  await page.waitForTimeout(700);
+  await playsOn(page, 0.7);
   await page.mouse.move(...at(12 / 36), { steps: 12 });
-  await page.waitForTimeout(900);
+  await playsOn(page, 0.9);
   const stood = (await fader.getAttribute('aria-valuetext')) ?? '';
   const down = Number(/−(\d+(\.\d)?) dB/.exec(stood)?.[1]);
   expect(down).toBeGreaterThan(10);
+  // Of a busy page, whose fader has gone back before the browser ends the drag.
+  const busy = await page.context().newCDPSession(page);
+  await busy.send('Emulation.setCPUThrottlingRate', { rate: 5 });
   await page.mouse.up();
   const endOf = async (written: RegExp) => {
     await expect(undo(page, written)).toBeVisible();
@@ -157,6 +161,8 @@ test('a level, and whatever else is held, is written while it plays: what is exp
     return Number(/–0:(\d+\.\d)/.exec(step)?.[1]);
   };
   const to = await endOf(/^Undo ridden, level: written 0:0/);
+  await playsOn(page, 0.5);
+  await busy.send('Emulation.setCPUThrottlingRate', { rate: 1 });
 
   // Where its own fields are it is the same, once it is to be written.
   await page.getByRole('link', { name: 'Part', exact: true }).click();
@@ -166,7 +172,7 @@ test('a level, and whatever else is held, is written while it plays: what is exp
   await page.mouse.move(unit.x, unit.y);
   await page.mouse.down();
   await page.mouse.move(unit.x, unit.y - 240, { steps: 12 });
-  await page.waitForTimeout(900);
+  await playsOn(page, 0.9);
   await expect(place).toHaveValue('80');
   await page.mouse.up();
   const placedTo = await endOf(/^Undo ridden, [^:]*, place: written 0:/);
@@ -184,7 +190,7 @@ test('a level, and whatever else is held, is written while it plays: what is exp
     10 * log10(sides.reduce((sum, side) => sum + power(seconds, side), 0));
   // It is where it was held at its end, and went back to where it had been.
   expect(abs(db(to - 0.4) - (db(0.1) - down))).toBeLessThan(0.5);
-  expect(db(to + 1)).toBeCloseTo(db(0.1), 1);
+  expect(db(to + 0.2)).toBeCloseTo(db(0.1), 1);
   const lean = (seconds: number) => 10 * log10(power(seconds, sides[1]) / power(seconds, sides[0]));
   // 80 % to the right by sine and cosine: tan of 81°.
   expect(abs(lean(placedTo - 0.4) - 20 * log10(Math.tan((81 * Math.PI) / 180)))).toBeLessThan(0.3);

@@ -49,6 +49,7 @@ interface PageSong {
       frames: number,
     ): Promise<{ frame: number; dropouts: number; left: Float32Array; right: Float32Array }>;
     listen(changes: object): void;
+    store: { getState(): { frame: number } };
   };
 }
 
@@ -82,6 +83,16 @@ export async function withoutDropouts(
   throw new Error(
     `${dropouts} quanta dropped out in ${mostTries} tries: nothing could be heard whole.`,
   );
+}
+
+/** Waits while so much of the song plays: of a busy machine's that lasts longer. */
+export async function playsOn(page: Page, seconds: number): Promise<void> {
+  const frame = () =>
+    page.evaluate(
+      () => (globalThis as unknown as { pannet: PageSong }).pannet.playback.store.getState().frame,
+    );
+  const from = await frame();
+  await expect.poll(frame).toBeGreaterThan(from + seconds * rate);
 }
 
 /** Plays from a frame and collects what the worklet plays, as floats, bit for bit; holes are waited out. */
