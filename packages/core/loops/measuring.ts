@@ -1,5 +1,5 @@
 import { silence } from './followers';
-import { bothLanes, pairAt } from './pairs';
+import { bothLanes, pairAt, twoOf } from './pairs';
 
 /** Σ of so many singles. @param count a multiple of four */
 export function sumOf(singles: usize, count: i32): f64 {
@@ -102,7 +102,7 @@ export function weigh(
   let sides = f64x2.splat(0);
   let fold: f64 = 0;
   for (let n: i32 = 0; n < count; n++) {
-    const x = f64x2.promote_low_f32x4(v128.load32_lane(right, v128.load32_zero(left), 1));
+    const x = twoOf(left, right);
     const y = f64x2.add(f64x2.mul(b0, x), s0);
     s0 = f64x2.sub(f64x2.add(f64x2.mul(b1, x), s1), f64x2.mul(a1, y));
     s1 = f64x2.sub(f64x2.mul(b2, x), f64x2.mul(a2, y));
@@ -191,24 +191,6 @@ export function highestBetween(
     }
   }
   return peak;
-}
-
-/**
- * Three running means of two, and every other value of them.
- * @param singles 2 · count values; before them lie the two before
- */
-export function halve(singles: usize, count: i32, out: usize): void {
-  let x0: f64 = load<f32>(singles - 8);
-  let x1: f64 = load<f32>(singles - 4);
-  for (let n: i32 = 0; n < count; n++) {
-    const x2: f64 = load<f32>(singles);
-    const x3: f64 = load<f32>(singles, 4);
-    store<f32>(out, f32(0.125 * (x0 + x3) + 0.375 * (x1 + x2)));
-    x0 = x2;
-    x1 = x3;
-    singles += 8;
-    out += 4;
-  }
 }
 
 /**

@@ -1,8 +1,7 @@
-import { bothLanes } from './pairs';
+import { bothLanes, twoOf } from './pairs';
 
 export { addSignal, findPeaks, findTurns, readAlong, turn, windowFour } from './vocoder';
 export {
-  halve,
   highestBetween,
   largest,
   lessen,
@@ -222,6 +221,71 @@ export function inverse(turns: usize, x: usize, size: i32): void {
   back(turns + bytesOfTurns(size), x, usize(size) << 5);
 }
 
+/** Two values, `quarter` apart, and two that are nothing, to four bins, turned as those of `toBins` are. */
+function halfToBins(
+  a: usize,
+  quarter: usize,
+  re: v128,
+  im: v128,
+  bRe: v128,
+  bIm: v128,
+  turn: usize,
+): void {
+  const b = a + quarter;
+  const c = b + quarter;
+  const d = c + quarter;
+  v128.store(a, f64x2.add(re, bRe));
+  v128.store(a, f64x2.add(im, bIm), 16);
+  storeTurned(
+    b,
+    f64x2.add(re, bIm),
+    f64x2.sub(im, bRe),
+    v128.load_splat<f64>(turn),
+    v128.load_splat<f64>(turn, 8),
+  );
+  storeTurned(
+    c,
+    f64x2.sub(re, bRe),
+    f64x2.sub(im, bIm),
+    v128.load_splat<f64>(turn, 16),
+    v128.load_splat<f64>(turn, 24),
+  );
+  storeTurned(
+    d,
+    f64x2.sub(re, bIm),
+    f64x2.add(im, bRe),
+    v128.load_splat<f64>(turn, 32),
+    v128.load_splat<f64>(turn, 40),
+  );
+}
+
+/**
+ * From four signals of singles, one behind the other, of which the second half is nothing, to bins.
+ * @param turns see `forward`
+ * @param singles 4 · size values, of which the first half of each signal is read
+ * @param size a power of two, at least 4
+ */
+export function forwardOfHalves(turns: usize, singles: usize, x: usize, size: i32): void {
+  const quarter = usize(size) << 3;
+  const bytes = usize(size) << 2;
+  const later = usize(size);
+  let turn = turns;
+  for (let at = x; at < x + quarter; at += 32) {
+    halfToBins(
+      at,
+      quarter,
+      twoOf(singles, singles + bytes),
+      twoOf(singles + 2 * bytes, singles + 3 * bytes),
+      twoOf(singles + later, singles + later + bytes),
+      twoOf(singles + later + 2 * bytes, singles + later + 3 * bytes),
+      turn,
+    );
+    singles += 4;
+    turn += 48;
+  }
+  for (let n: usize = 0; n < 4; n++) onward(turn, x + n * quarter, quarter);
+}
+
 /**
  * Each bin of both times a kernel's, in place.
  * @param kernel real and imaginary of each bin, in the order of the bins
@@ -244,10 +308,8 @@ export function widen(singles: usize, x: usize, size: i32): void {
   const bytes = usize(size) << 2;
   for (let n: usize = 0; n < bytes; n += 4) {
     const at = singles + n;
-    store<f64>(x, load<f32>(at));
-    store<f64>(x, load<f32>(at + bytes), 8);
-    store<f64>(x, load<f32>(at + 2 * bytes), 16);
-    store<f64>(x, load<f32>(at + 3 * bytes), 24);
+    v128.store(x, twoOf(at, at + bytes));
+    v128.store(x, twoOf(at + 2 * bytes, at + 3 * bytes), 16);
     x += 32;
   }
 }
@@ -265,11 +327,10 @@ export function narrow(x: usize, singles: usize, size: i32): void {
   }
 }
 
-/** The spectrum of what is real of both, out of a bin and the one that mirrors it: half their sum, and half their difference. */
-function storeRealPart(into: usize, other: usize, re: v128, im: v128): void {
-  const half = f64x2.splat(0.5);
-  const halfRe = f64x2.mul(half, re);
-  const halfIm = f64x2.mul(half, im);
+/** The spectrum of what is real of both, out of a bin and the one that mirrors it: half their sum, and half their difference. @param by a half, twice */
+function storeRealPart(into: usize, other: usize, re: v128, im: v128, by: v128): void {
+  const halfRe = f64x2.mul(by, re);
+  const halfIm = f64x2.mul(by, im);
   v128.store(into, v128.shuffle<f64>(halfRe, halfIm, 0, 2));
   v128.store(other, v128.shuffle<f64>(halfRe, halfIm, 1, 3));
 }
@@ -288,17 +349,18 @@ export function takeApart(
   im2: usize,
   im3: usize,
 ): void {
+  const by = v128.load(half);
   for (let k: i32 = 0; k <= size >> 1; k++) {
-    const mirror = k === 0 ? 0 : size - k;
+    const mirrored = k === 0 ? 0 : size - k;
     const z = x + (usize(load<u32>(places + (usize(k) << 2))) << 5);
-    const w = x + (usize(load<u32>(places + (usize(mirror) << 2))) << 5);
+    const w = x + (usize(load<u32>(places + (usize(mirrored) << 2))) << 5);
     const zRe = v128.load(z);
     const zIm = v128.load(z, 16);
     const wRe = v128.load(w);
     const wIm = v128.load(w, 16);
     const at: usize = usize(k) << 4;
-    storeRealPart(re0 + at, re1 + at, f64x2.add(zRe, wRe), f64x2.sub(zIm, wIm));
-    storeRealPart(im2 + at, im3 + at, f64x2.add(zIm, wIm), f64x2.sub(wRe, zRe));
+    storeRealPart(re0 + at, re1 + at, f64x2.add(zRe, wRe), f64x2.sub(zIm, wIm), by);
+    storeRealPart(im2 + at, im3 + at, f64x2.add(zIm, wIm), f64x2.sub(wRe, zRe), by);
   }
 }
 
@@ -341,44 +403,62 @@ export function putTogether(
   }
 }
 
+/** Of a pair the second one turned over. It is read, not written out: what is written out is put together anew each time round a loop. */
+const mirror = memory.data<f64>([1, -1]);
+const sixteenth = memory.data<f64>([0.0625, 0.0625]);
+const half = memory.data<f64>([0.5, 0.5]);
+
+/** conj(a) · b of one bin. @param mirror 1 and −1 */
+function conjugateProduct(a: usize, b: usize, mirror: v128): v128 {
+  const value = v128.load(b);
+  const along = f64x2.mul(v128.load_splat<f64>(a), value);
+  // (im, −re) of b.
+  const across = f64x2.mul(
+    f64x2.mul(v128.load_splat<f64>(a, 8), v128.shuffle<f64>(value, value, 1, 0)),
+    mirror,
+  );
+  return f64x2.add(along, across);
+}
+
 /** `sum` gains conj(a) · b of each of so many bins. */
 export function addProduct(sum: usize, a: usize, b: usize, bins: i32): void {
+  const turned = v128.load(mirror);
   const end = sum + (usize(bins) << 4);
   for (; sum < end; sum += 16) {
-    const value = v128.load(b);
-    const along = f64x2.mul(v128.load_splat<f64>(a), value);
-    // (im, −re) of b.
-    const across = f64x2.mul(
-      f64x2.mul(v128.load_splat<f64>(a, 8), v128.shuffle<f64>(value, value, 1, 0)),
-      f64x2(1, -1),
-    );
-    v128.store(sum, f64x2.add(v128.load(sum), f64x2.add(along, across)));
+    v128.store(sum, f64x2.add(v128.load(sum), conjugateProduct(a, b, turned)));
     a += 16;
     b += 16;
   }
 }
 
-/** A bin of the window that two blocks make: the later one turned by half a transform. */
-function ofBoth(before: usize, block: usize, turned: v128): v128 {
-  return f64x2.add(v128.load(before), f64x2.mul(turned, v128.load(block)));
+/** Four times a bin of a Hann window, out of those of a rectangular one: twice a bin less both its neighbours. */
+function smoothed(low: v128, bin: v128, high: v128): v128 {
+  return f64x2.sub(f64x2.add(bin, bin), f64x2.add(low, high));
 }
 
-/** Half of a bin less a quarter of both its neighbours. */
-function smoothed(low: v128, bin: v128, high: v128): v128 {
-  return f64x2.sub(
-    f64x2.mul(f64x2.splat(0.5), bin),
-    f64x2.mul(f64x2.splat(0.25), f64x2.add(low, high)),
+/** Real times real and imaginary times imaginary of two bins and of two others, added up. @param scale of both: a sixteenth */
+function productOfBins(a: v128, b: v128, next: v128, other: v128, scale: v128): v128 {
+  const here = f64x2.mul(a, b);
+  const beside = f64x2.mul(next, other);
+  return f64x2.mul(
+    scale,
+    f64x2.add(v128.shuffle<f64>(here, beside, 0, 2), v128.shuffle<f64>(here, beside, 1, 3)),
   );
 }
 
-function gain(sum: usize, value: f64): void {
-  store<f64>(sum, load<f64>(sum) + value);
+function gain(sum: usize, pair: v128): void {
+  v128.store(sum, f64x2.add(v128.load(sum), pair));
+}
+
+function gainOne(sum: usize, pair: v128): void {
+  store<f64>(sum, load<f64>(sum) + f64x2.extract_lane(pair, 0));
 }
 
 /**
- * Adds up the power of a Hann window of both sides, which two blocks of both make, and what both have in common.
+ * Adds up the power of a Hann window of both sides, which two blocks of both make, and what both have in common. The later block of a window is turned by
+ * half a transform: its even bins are added, its odd ones taken away.
  * @param left spectrum of the left side's earlier block, `nextLeft` of its later one
- * @param last number of the last bin: half of the size
+ * @param last number of the last bin: half of the size, even
  * @param sums power left, power right and Re L·R* of all windows: `last` + 1 values each, one after the other
  * @param own power of both and Re L·R* of this one alone, the same way
  */
@@ -392,40 +472,51 @@ export function addWindow(
   own: usize,
 ): void {
   const bytes: usize = usize(last + 1) << 3;
-  const mirror = f64x2(1, -1);
-  let sign = f64x2.splat(-1);
   // The bin before the first one mirrors the second, the one after the last the last but one.
-  let leftLow = f64x2.mul(mirror, ofBoth(left + 16, nextLeft + 16, sign));
-  let rightLow = f64x2.mul(mirror, ofBoth(right + 16, nextRight + 16, sign));
-  sign = f64x2.neg(sign);
-  let leftBin = ofBoth(left, nextLeft, sign);
-  let rightBin = ofBoth(right, nextRight, sign);
-  for (let bin: i32 = 0; bin <= last; bin++) {
-    sign = f64x2.neg(sign);
-    const at: usize = bin < last ? usize(bin + 1) << 4 : usize(last - 1) << 4;
-    let leftHigh = ofBoth(left + at, nextLeft + at, sign);
-    let rightHigh = ofBoth(right + at, nextRight + at, sign);
-    if (bin === last) {
-      leftHigh = f64x2.mul(mirror, leftHigh);
-      rightHigh = f64x2.mul(mirror, rightHigh);
-    }
-    const l = smoothed(leftLow, leftBin, leftHigh);
-    const r = smoothed(rightLow, rightBin, rightHigh);
-    const leftPower = bothLanes(f64x2.mul(l, l));
-    const rightPower = bothLanes(f64x2.mul(r, r));
-    const cross = bothLanes(f64x2.mul(l, r));
+  const turned = v128.load(mirror);
+  const scale = v128.load(sixteenth);
+  let leftLow = f64x2.mul(turned, f64x2.sub(v128.load(left, 16), v128.load(nextLeft, 16)));
+  let rightLow = f64x2.mul(turned, f64x2.sub(v128.load(right, 16), v128.load(nextRight, 16)));
+  let leftBin = f64x2.add(v128.load(left), v128.load(nextLeft));
+  let rightBin = f64x2.add(v128.load(right), v128.load(nextRight));
+  for (let bin: i32 = 0; bin < last; bin += 2) {
+    const leftOdd = f64x2.sub(v128.load(left, 16), v128.load(nextLeft, 16));
+    const rightOdd = f64x2.sub(v128.load(right, 16), v128.load(nextRight, 16));
+    const leftHigh = f64x2.add(v128.load(left, 32), v128.load(nextLeft, 32));
+    const rightHigh = f64x2.add(v128.load(right, 32), v128.load(nextRight, 32));
+    const l = smoothed(leftLow, leftBin, leftOdd);
+    const r = smoothed(rightLow, rightBin, rightOdd);
+    const nextL = smoothed(leftBin, leftOdd, leftHigh);
+    const nextR = smoothed(rightBin, rightOdd, rightHigh);
+    const leftPower = productOfBins(l, l, nextL, nextL, scale);
+    const rightPower = productOfBins(r, r, nextR, nextR, scale);
+    const cross = productOfBins(l, r, nextL, nextR, scale);
     gain(sums, leftPower);
     gain(sums + bytes, rightPower);
     gain(sums + 2 * bytes, cross);
-    store<f64>(own, leftPower + rightPower);
-    store<f64>(own + bytes, cross);
-    sums += 8;
-    own += 8;
-    leftLow = leftBin;
-    rightLow = rightBin;
+    v128.store(own, f64x2.add(leftPower, rightPower));
+    v128.store(own + bytes, cross);
+    left += 32;
+    nextLeft += 32;
+    right += 32;
+    nextRight += 32;
+    sums += 16;
+    own += 16;
+    leftLow = leftOdd;
+    rightLow = rightOdd;
     leftBin = leftHigh;
     rightBin = rightHigh;
   }
+  const l = smoothed(leftLow, leftBin, f64x2.mul(turned, leftLow));
+  const r = smoothed(rightLow, rightBin, f64x2.mul(turned, rightLow));
+  const leftPower = productOfBins(l, l, l, l, scale);
+  const rightPower = productOfBins(r, r, r, r, scale);
+  const cross = productOfBins(l, r, l, r, scale);
+  gainOne(sums, leftPower);
+  gainOne(sums + bytes, rightPower);
+  gainOne(sums + 2 * bytes, cross);
+  store<f64>(own, f64x2.extract_lane(f64x2.add(leftPower, rightPower), 0));
+  store<f64>(own + bytes, f64x2.extract_lane(cross, 0));
 }
 
 /** Σ of so many values. */

@@ -1,10 +1,10 @@
+import { twoOf } from './pairs';
 import { movingPhases, movingTaps } from './reading';
 import { floorOf, nearest } from './rounding';
 
 /** One value of a window's, as a single, as the signals of a transform are. */
 function windowed(one: usize, other: usize, weight: v128): v128 {
-  const both = f64x2(f64(load<f32>(one)), f64(load<f32>(other)));
-  return f64x2.promote_low_f32x4(f32x4.demote_f64x2_zero(f64x2.mul(both, weight)));
+  return f64x2.promote_low_f32x4(f32x4.demote_f64x2_zero(f64x2.mul(twoOf(one, other), weight)));
 }
 
 /**

@@ -10,12 +10,10 @@ const arms = 5;
 /** What the sharp step leaves out; the blunt one before it leaves out the rest. */
 const sharpFactor = 4;
 
-/** So many values come out at once; what they are read from, and where they lie. */
-const stretchFrames = 4096;
-const readFrames = 2 * stretchFrames + 2;
+/** So many frames are read at once; where they lie, and what comes out. */
+const readFrames = 8192;
 const read = openRoom(readFrames / 2);
-const made = openRoom(stretchFrames / 2);
-const weights = openRoom(2 * arms * sharpFactor + 2);
+const made = openRoom(readFrames / 4);
 
 /** A linear-phase low-pass at half the lower rate: flat to a fifth of it, and what folds back lies above that. */
 const sharp = (() => {
@@ -29,23 +27,6 @@ const sharp = (() => {
   }
   return normalised(taps);
 })();
-
-/**
- * Three running means of two frames, one after the other, and every other frame of them. So often that one frame in `factor` is left
- * it is three running means of `factor` frames: under a twentieth of the lower rate they take less than 0.11 dB, and what folds
- * back there is 77 dB down (Hogenauer 1981). The tails beyond both ends are kept, since their energy belongs to the whole.
- */
-function halved(samples: Float32Array): Float32Array {
-  const out = new Float32Array((samples.length >> 1) + 2);
-  for (let from = 0; from < out.length; from += stretchFrames) {
-    // What lies beyond both ends is silence.
-    fill(samples, 2 * from - 2);
-    const count = min(stretchFrames, out.length - from);
-    transforms.halve(read.at + 8, count, made.at);
-    out.set(made.singles.subarray(0, count), from);
-  }
-  return out;
-}
 
 /** What a signal has from a place on, into what the loops read. */
 function fill(samples: Float32Array, from: number): void {
@@ -62,28 +43,54 @@ function normalised(taps: Float64Array): Float64Array {
   return taps.map((tap) => tap / sum);
 }
 
-/** One frame in `sharpFactor`, filtered; the tails are kept here too. */
-function thinned(samples: Float32Array): Float32Array {
-  const middle = arms * sharpFactor;
-  const lead = ceil((middle + 1) / sharpFactor);
-  const out = new Float32Array(ceil(samples.length / sharpFactor) + 2 * lead);
-  const most = floor((readFrames - sharp.length) / sharpFactor);
-  weights.values.set(sharp);
+/**
+ * Three running means of so many frames, one after the other: under a twentieth of the lower rate they take less than 0.11 dB, and what folds back there is
+ * 77 dB down (Hogenauer 1981).
+ * @param factor even
+ */
+function blunt(factor: number): Float64Array {
+  let taps = [1];
+  for (let times = 0; times < 3; times++)
+    taps = Array.from({ length: taps.length + factor - 1 }, (_, n) =>
+      taps.slice(max(0, n - factor + 1), n + 1).reduce((sum, tap) => sum + tap, 0),
+    );
+  return normalised(Float64Array.from(taps));
+}
+
+/**
+ * One frame in `step`, filtered. What lies beyond both ends is silence; the tails there are kept, since their energy belongs to the whole.
+ * @param taps an even number of them
+ * @param before how many frames before the first one the first tap of the first value lies
+ */
+function thinned(
+  samples: Float32Array,
+  taps: Float64Array,
+  step: number,
+  before: number,
+): Float32Array {
+  const out = new Float32Array(ceil((samples.length + before) / step));
+  const most = floor((readFrames - taps.length) / step);
+  const weights = openRoom(taps.length);
+  weights.values.set(taps);
   for (let from = 0; from < out.length; from += most) {
-    fill(samples, (from - lead) * sharpFactor - middle);
+    fill(samples, from * step - before);
     const count = min(most, out.length - from);
-    transforms.thin(weights.at, sharp.length, read.at, sharpFactor, count, made.at);
+    transforms.thin(weights.at, taps.length, read.at, step, count, made.at);
     out.set(made.singles.subarray(0, count), from);
   }
+  weights.close();
   return out;
 }
+
+/** Before the first frame, so that whole lower frames lie there. */
+const sharpBefore = sharpFactor * ceil((arms * sharpFactor + 1) / sharpFactor) + arms * sharpFactor;
 
 /**
  * The low end of a signal at a lower rate: what lies under a fifth of that is as it was (to 0.11 dB).
  * @param factor a power of two, 4 at least
  */
 export function lowered(samples: Float32Array, factor: number): Float32Array {
-  let signal = samples;
-  for (let left = factor; left > sharpFactor; left /= 2) signal = halved(signal);
-  return thinned(signal);
+  const first = factor / sharpFactor;
+  const signal = first > 1 ? thinned(samples, blunt(first), first, 2 * first - 2) : samples;
+  return thinned(signal, sharp, sharpFactor, sharpBefore);
 }

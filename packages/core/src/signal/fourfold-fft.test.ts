@@ -52,6 +52,26 @@ describe('four signals through one transform', () => {
     );
   });
 
+  test('of which the second half is nothing have the same spectra without it, whatever lies there', () => {
+    for (let bits = 2; bits <= 14; bits++) {
+      const size = 2 ** bits;
+      const fourfold = fourfoldFft(size);
+      const [whole, half] = [fourfold.openSpectra(), fourfold.openSpectra()];
+      for (let n = 0; n < 4; n++) {
+        fourfold.signal(n).fill(0);
+        fourfold.signal(n).set(noiseOf(size / 2, n + bits));
+      }
+      fourfold.spectra(whole);
+      for (let n = 0; n < 4; n++) fourfold.signal(n).fill(Number.NaN, size / 2);
+      fourfold.spectraOfHalves(half);
+      for (const n of [0, 1, 2, 3]) {
+        const apart = half[n].values.map((value, k) => abs(value - whole[n].values[k]));
+        expect(apart.reduce((most, one) => max(most, one))).toBeLessThan(1e-15 * size);
+      }
+      for (const room of [...whole, ...half]) room.close();
+    }
+  });
+
   test('as windows of one sound they have the spectra of what is seen through them', () => {
     const size = 256;
     const fourfold = fourfoldFft(size);

@@ -50,6 +50,12 @@ export class FourfoldFft {
     this.#takeApart(into);
   }
 
+  /** The same of signals whose second half is nothing, whatever lies there. */
+  spectraOfHalves(into: Four<Room>): void {
+    transforms.forwardOfHalves(this.#turns.at, this.#signals.at, this.#x.at, this.size);
+    this.#takeApart(into);
+  }
+
   /**
    * The same of four windows of singles, which never become signals.
    * @param at in bytes, where each begins

@@ -11,7 +11,7 @@ export interface PairBlock {
  * Visits two signals in blocks of half a transform, each filled up with as many zeros, so that what one block is to
  * another at any lag, and the spectrum of any two that follow each other, come from adding. Two blocks of both go through one transform.
  *
- * @param size of the transform, a power of two
+ * @param size of the transform, a power of two, at least 4
  * @param kept how many blocks before the newest are wanted as well
  * @param visit gets the newest block first, then those before it (silent before the first), and its number from 0; the last one is
  * silent, so that what is made of two that follow each other holds both ends in full. Their rooms are used again.
@@ -30,9 +30,9 @@ export function visitPairBlocks(
   const count = Math.ceil(first.length / frames) + 1;
   const fill = (signal: number, samples: Float32Array, n: number) => {
     const filled = samples.subarray(n * frames, (n + 1) * frames);
-    const whole = fft.signal(signal);
-    whole.set(filled);
-    whole.fill(0, filled.length);
+    const half = fft.signal(signal).subarray(0, frames);
+    half.set(filled);
+    half.fill(0, filled.length);
   };
   const opened = (): PairBlock => ({ first: openRoom(size + 2), second: openRoom(size + 2) });
   // The newest two, and what is kept before the earlier of them.
@@ -46,7 +46,7 @@ export function visitPairBlocks(
         }
         blocks.unshift(...blocks.splice(kept));
         const [later, earlier] = blocks;
-        fft.spectra([earlier.first, later.first, earlier.second, later.second]);
+        fft.spectraOfHalves([earlier.first, later.first, earlier.second, later.second]);
       }
       const newest = n % 2 === 0 ? 1 : 0;
       visit(blocks.slice(newest, newest + kept + 1), n);

@@ -24,6 +24,7 @@ type OfFour = (
 interface Transforms {
   readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
   forward(turns: number, x: number, size: number): void;
+  forwardOfHalves(turns: number, singles: number, x: number, size: number): void;
   inverse(turns: number, x: number, size: number): void;
   filter(kernel: number, x: number, size: number): void;
   widen(singles: number, x: number, size: number): void;
@@ -50,7 +51,6 @@ interface Transforms {
     count: number,
     sums: number,
   ): void;
-  halve(singles: number, count: number, out: number): void;
   thin(
     weights: number,
     taps: number,
