@@ -408,27 +408,55 @@ const mirror = memory.data<f64>([1, -1]);
 const sixteenth = memory.data<f64>([0.0625, 0.0625]);
 const half = memory.data<f64>([0.5, 0.5]);
 
-/** conj(a) · b of one bin. @param mirror 1 and −1 */
-function conjugateProduct(a: usize, b: usize, mirror: v128): v128 {
+/** conj(a) · b of one bin. @param turned 1 and −1 */
+function product(a: usize, b: usize, turned: v128): v128 {
   const value = v128.load(b);
   const along = f64x2.mul(v128.load_splat<f64>(a), value);
   // (im, −re) of b.
   const across = f64x2.mul(
     f64x2.mul(v128.load_splat<f64>(a, 8), v128.shuffle<f64>(value, value, 1, 0)),
-    mirror,
+    turned,
   );
   return f64x2.add(along, across);
+}
+
+function gain(sum: usize, value: v128): void {
+  v128.store(sum, f64x2.add(v128.load(sum), value));
 }
 
 /** `sum` gains conj(a) · b of each of so many bins. */
 export function addProduct(sum: usize, a: usize, b: usize, bins: i32): void {
   const turned = v128.load(mirror);
   const end = sum + (usize(bins) << 4);
+  // Four at a time: going round costs as much as one of them.
+  for (; sum + 48 < end; sum += 64) {
+    gain(sum, product(a, b, turned));
+    gain(sum + 16, product(a + 16, b + 16, turned));
+    gain(sum + 32, product(a + 32, b + 32, turned));
+    gain(sum + 48, product(a + 48, b + 48, turned));
+    a += 64;
+    b += 64;
+  }
   for (; sum < end; sum += 16) {
-    v128.store(sum, f64x2.add(v128.load(sum), conjugateProduct(a, b, turned)));
+    gain(sum, product(a, b, turned));
     a += 16;
     b += 16;
   }
+}
+
+/** The same of two products: `sum` gains conj(a) · b and conj(c) · d. */
+export function addProducts(sum: usize, a: usize, b: usize, c: usize, d: usize, bins: i32): void {
+  const turned = v128.load(mirror);
+  const end = sum + (usize(bins) << 4);
+  for (; sum + 16 < end; sum += 32) {
+    gain(sum, f64x2.add(product(a, b, turned), product(c, d, turned)));
+    gain(sum + 16, f64x2.add(product(a + 16, b + 16, turned), product(c + 16, d + 16, turned)));
+    a += 32;
+    b += 32;
+    c += 32;
+    d += 32;
+  }
+  if (sum < end) gain(sum, f64x2.add(product(a, b, turned), product(c, d, turned)));
 }
 
 /** Four times a bin of a Hann window, out of those of a rectangular one: twice a bin less both its neighbours. */
@@ -444,10 +472,6 @@ function productOfBins(a: v128, b: v128, next: v128, other: v128, scale: v128): 
     scale,
     f64x2.add(v128.shuffle<f64>(here, beside, 0, 2), v128.shuffle<f64>(here, beside, 1, 3)),
   );
-}
-
-function gain(sum: usize, pair: v128): void {
-  v128.store(sum, f64x2.add(v128.load(sum), pair));
 }
 
 function gainOne(sum: usize, pair: v128): void {

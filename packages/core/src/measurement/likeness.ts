@@ -29,6 +29,8 @@ export interface SidesAlike {
 }
 
 const largestLagMs = 320;
+/** So many bins of all blocks lie in a near cache together. */
+const pieceBins = 128;
 
 /**
  * Are the sides copies, and by how much apart: the signed peak of largest magnitude of the normalised
@@ -53,19 +55,37 @@ export class LikenessMeter {
     this.#products = Array.from({ length: 2 * this.reach + 1 }, () => openRoom(size + 2));
   }
 
-  /** @param blocks the newest first, and as many before it as the reach is */
-  add(blocks: readonly PairBlock[]): void {
-    const [newest] = blocks;
-    for (let apart = 0; apart <= this.reach; apart++) {
-      const before = blocks[apart];
-      this.#addProduct(apart, before.first, newest.second);
-      if (apart > 0) this.#addProduct(-apart, newest.first, before.second);
-    }
+  /** How many blocks before the newest one are wanted. */
+  get kept(): number {
+    return this.reach + 1;
   }
 
-  #addProduct(apart: number, left: Room, right: Room): void {
-    const sum = this.#products[this.reach + apart];
-    transforms.addProduct(sum.at, left.at, right.at, this.#size / 2 + 1);
+  /**
+   * Blocks are added two at once, so that what is summed up is read and written once for both: nothing happens at the first of two. One that is left over is
+   * the last one, which is silent.
+   * @param blocks the newest first, and those before it that are wanted
+   * @param n number of the newest one, from 0
+   */
+  add(blocks: readonly PairBlock[], n: number): void {
+    if (n % 2 === 0) return;
+    const bins = this.#size / 2 + 1;
+    // Piece by piece, so that what is asked for again is still near.
+    for (let from = 0; from < bins; from += pieceBins) {
+      const here = 16 * from;
+      const count = min(pieceBins, bins - from);
+      for (let apart = -this.reach; apart <= this.reach; apart++) {
+        // The left side's block lies so many before the right one's.
+        const [left, right] = [max(0, apart), max(0, -apart)];
+        transforms.addProducts(
+          this.#products[this.reach + apart].at + here,
+          blocks[left + 1].first.at + here,
+          blocks[right + 1].second.at + here,
+          blocks[left].first.at + here,
+          blocks[right].second.at + here,
+          count,
+        );
+      }
+    }
   }
 
   /** Gives back the room that it works in; nothing can be added any more. */

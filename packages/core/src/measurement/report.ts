@@ -238,10 +238,10 @@ function transformStereo(
       left,
       right,
       size,
-      alike.reach,
-      (blocks) => {
+      alike.kept,
+      (blocks, n) => {
         doubt.add(coarse.add(blocks[1], blocks[0]));
-        alike.add(blocks);
+        alike.add(blocks, n);
       },
       (share) => tick(0.9 * share),
     );

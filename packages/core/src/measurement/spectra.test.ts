@@ -17,7 +17,7 @@ function later(samples: Float32Array, by: number): Float32Array {
 
 function likenessOf(left: Float32Array, right: Float32Array, rateHz: number, size: number) {
   const meter = new LikenessMeter(rateHz, size);
-  visitPairBlocks(left, right, size, meter.reach, (blocks) => meter.add(blocks));
+  visitPairBlocks(left, right, size, meter.kept, (blocks, n) => meter.add(blocks, n));
   return (
     meter.alike(sidesInTime(left, right, rateHz).sums, stereoSpectra(left, right, rateHz), null)
       ?.likeness ?? null

@@ -32,6 +32,7 @@ interface Transforms {
   readonly takeApart: OfFour;
   readonly putTogether: OfFour;
   addProduct(sum: number, a: number, b: number, bins: number): void;
+  addProducts(sum: number, a: number, b: number, c: number, d: number, bins: number): void;
   total(x: number, count: number): number;
   sumOf(singles: number, count: number): number;
   squares(left: number, right: number, count: number, sums: number): void;
