@@ -37,6 +37,13 @@ function risesOf(energies: Float64Array): Float64Array {
   return rises;
 }
 
+/** At which moments it rises: most of the time nothing does. */
+function risingAt(rises: Float64Array): number[] {
+  const moments: number[] = [];
+  for (let n = 0; n < rises.length; n++) if (rises[n] > 0) moments.push(n);
+  return moments;
+}
+
 /**
  * By how much later the right side's level rises where the left one's does, in ms: tones of another pitch, or that glide, rise at
  * their time all the same. Within a millisecond or two, as voices wander; null where levels hardly rise, or not together.
@@ -45,14 +52,14 @@ export function riseLag({ left, right, momentMs }: SidesInTime): number | null {
   const [first, second] = [risesOf(left), risesOf(right)];
   const reach = round(longestLeadMs / momentMs);
   const sums = new Float64Array(2 * reach + 1);
-  let [ofFirst, ofSecond] = [0, 0];
-  for (let n = 0; n < first.length; n++) {
-    ofSecond += second[n] * second[n];
-    const rise = first[n];
-    if (rise === 0) continue;
-    ofFirst += rise * rise;
-    for (let lag = max(-reach, -n); lag <= reach && n + lag < second.length; lag++)
-      sums[reach + lag] += rise * second[n + lag];
+  let [ofFirst, ofSecond, nearest] = [0, 0, 0];
+  const [from, to] = [risingAt(first), risingAt(second)];
+  for (const n of to) ofSecond += second[n] * second[n];
+  for (const n of from) {
+    ofFirst += first[n] * first[n];
+    while (to[nearest] < n - reach) nearest++;
+    for (let k = nearest; k < to.length && to[k] <= n + reach; k++)
+      sums[reach + to[k] - n] += first[n] * second[to[k]];
   }
   const best = sums.reduce((at, sum, n) => (sum > sums[at] ? n : at), 0);
   if (best === 0 || best === 2 * reach) return null;

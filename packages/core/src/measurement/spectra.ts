@@ -148,16 +148,19 @@ export function lowSpectra(
   };
 }
 
-/**
- * Squared Hann windows that overlap by half add up to between a half and one, 3/4 in the mean: over few of them what is loud may have
- * met more or less. By this their sum is what the energy of both sides says.
- */
+/** What squared Hann windows that overlap by half add up to, from place to place in half of one: between a half and one, 3/4 in the mean. */
+const overlapped = Float64Array.from(
+  { length: lowSize / 2 },
+  (_, n) => 0.75 + 0.25 * cos((4 * PI * n) / lowSize),
+);
+
+/** Over few windows what is loud may have met more or less of them: by this their sum is what the energy of both sides says. */
 function evenness(left: Float32Array, right: Float32Array): number {
   let [energy, met] = [0, 0];
   for (let n = 0; n < left.length; n++) {
     const power = left[n] * left[n] + right[n] * right[n];
     energy += power;
-    met += power * (0.75 + 0.25 * cos((4 * PI * n) / lowSize));
+    met += power * overlapped[n % overlapped.length];
   }
   return met > 0 ? (0.75 * energy) / met : 1;
 }
