@@ -14,6 +14,12 @@ const gone = new Set([
   ...['08000', '08003', '08006', '58030'],
 ]);
 
+/** What TypeORM says of a transaction whose connection died under it, by what is asked of it next. */
+const released = new Set([
+  'QueryRunnerAlreadyReleasedError',
+  'QueryRunnerProviderAlreadyReleasedError',
+]);
+
 export function diskFull(): Problem {
   return new Problem(507, {
     code: 'disk-full',
@@ -42,8 +48,7 @@ export function problemOf(error: unknown): Problem | null {
     if (busy.has(code)) return databaseBusy();
     if (gone.has(code)) return noDatabase();
   }
-  // What TypeORM says of a transaction whose connection died under it.
-  if (name === 'QueryRunnerProviderAlreadyReleasedError') return noDatabase();
+  if (typeof name === 'string' && released.has(name)) return noDatabase();
   if (typeof message === 'string') {
     // pg has no codes for these.
     if (/timeout exceeded when trying to connect/.test(message)) return databaseBusy();

@@ -1,4 +1,4 @@
-import { openSync, readSync } from 'node:fs';
+import { closeSync, openSync, readSync } from 'node:fs';
 
 /** What Linux tells of the thread that opens it; the first figure is its time on a processor, in nanoseconds. */
 const path = '/proc/thread-self/schedstat';
@@ -18,7 +18,9 @@ export function computedMs(): number {
 function opened(): number | null {
   try {
     const file = openSync(path, 'r');
-    return read(file) > 0 ? file : null;
+    if (read(file) > 0) return file;
+    closeSync(file);
+    return null;
   } catch {
     return null;
   }
