@@ -35,11 +35,11 @@ export function median(values: readonly number[]): number {
 export async function inTurn(
   rounds: number,
   ours: () => Promise<number>,
-  theirs: () => number,
+  theirs: () => number | Promise<number>,
 ): Promise<{ ours: number; theirs: number; ratio: number }> {
   const rows: [number, number][] = [];
   await ours();
-  for (let n = 0; n < rounds; n++) rows.push([await ours(), theirs()]);
+  for (let n = 0; n < rounds; n++) rows.push([await ours(), await theirs()]);
   return {
     ours: median(rows.map(([own]) => own)),
     theirs: median(rows.map(([, other]) => other)),
