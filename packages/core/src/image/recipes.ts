@@ -62,7 +62,7 @@ export const recipes: readonly Recipe[] = [
       widthDb: [-30, 4],
       leads: 'L',
       combed: true,
-      onFewTones: { foldDb: [-7, -0.1], widthDb: [-30, 6] },
+      onFewTones: { foldDb: [-7, 0], widthDb: [-30, 6] },
     },
     image: image([
       ['left', { placement: left }],
@@ -119,7 +119,7 @@ export const recipes: readonly Recipe[] = [
       widthDb: [-3, 3],
       leads: null,
       combed: 'at times',
-      onFewTones: { foldDb: [-7, -0.3], widthDb: [-12, 6] },
+      onFewTones: { foldDb: [-7, -0.1], widthDb: [-12, 6] },
     },
     image: image([
       [
@@ -298,7 +298,7 @@ export const recipes: readonly Recipe[] = [
       widthDb: [-16, 1],
       leads: null,
       combed: false,
-      onFewTones: { foldDb: [-4, 0], widthDb: [-24, 1] },
+      onFewTones: { foldDb: [-4, 0.1], widthDb: [-24, 1] },
     },
     image: image([['spread', { placement: { kind: 'spread', degrees: 110 } }]]),
   },
@@ -314,7 +314,7 @@ export const recipes: readonly Recipe[] = [
       widthDb: [-16, 2],
       leads: 'L where bright',
       combed: true,
-      onFewTones: { foldDb: [-6, -0.1], widthDb: [-20, 4] },
+      onFewTones: { foldDb: [-6, 0], widthDb: [-20, 4] },
     },
     image: image(
       [
