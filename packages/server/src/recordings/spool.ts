@@ -1,5 +1,12 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { createReadStream, createWriteStream, mkdirSync, readdirSync, rmSync } from 'node:fs';
+import {
+  createReadStream,
+  createWriteStream,
+  mkdirSync,
+  readdirSync,
+  rmSync,
+  statSync,
+} from 'node:fs';
 import { type FileHandle, open, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { type Readable, Transform } from 'node:stream';
@@ -23,7 +30,29 @@ export interface Spooled {
 /** After so many bytes it is looked whether the disk can still bear it. */
 const lookEvery = 64 * 1_048_576;
 
+/** Each is named by the process that takes it in. */
 const ending = '.upload';
+
+/** Whether a file is what a killed server left, so that nobody waits for it: others that run may have theirs in the same folder. */
+function isLeft(folder: string, name: string): boolean {
+  if (!name.endsWith(ending)) return false;
+  const taker = /^(\d+)-/.exec(name);
+  if (!taker) return true;
+  const id = Number(taker[1]);
+  if (id !== process.pid) return !isRunning(id);
+  // Of one that had the same number.
+  const begun = statSync(join(folder, name), { throwIfNoEntry: false })?.mtimeMs;
+  return begun !== undefined && begun < Date.now() - 1000 * process.uptime();
+}
+
+function isRunning(id: number): boolean {
+  try {
+    return process.kill(id, 0);
+  } catch (error) {
+    // There is one, of somebody else.
+    return (error as { code?: unknown }).code === 'EPERM';
+  }
+}
 
 /**
  * Where uploads lie until they are whole. As long as a file is coming it holds nothing but its own connection and a file:
@@ -39,9 +68,8 @@ export class Spool {
     this.#disk = disk;
     const folder = configuration.spoolFolder;
     mkdirSync(folder, { recursive: true, mode: 0o700 });
-    // What a killed server left; nobody waits for it.
     for (const name of readdirSync(folder))
-      if (name.endsWith(ending)) rmSync(join(folder, name), { force: true });
+      if (isLeft(folder, name)) rmSync(join(folder, name), { force: true });
   }
 
   /**
@@ -53,7 +81,7 @@ export class Spool {
     announcedBytes: number,
     use: (file: Spooled) => Promise<Result>,
   ): Promise<Result> {
-    const path = join(this.#configuration.spoolFolder, `${randomUUID()}${ending}`);
+    const path = join(this.#configuration.spoolFolder, `${process.pid}-${randomUUID()}${ending}`);
     let handle: FileHandle | undefined;
     try {
       this.#checkSize(announcedBytes);
