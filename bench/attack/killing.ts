@@ -115,7 +115,7 @@ async function processOf(target: Target, victim: string): Promise<number> {
   const file = `${target.folder}/postgres/postmaster.pid`;
   const postmaster = Number(readFileSync(file, 'utf8').split('\n')[0]);
   if (victim === 'database') return postmaster;
-  const client = new pg.Client({ connectionString: target.cluster.url('pannet') });
+  const client = new pg.Client({ connectionString: target.cluster.adminUrl('pannet') });
   await client.connect();
   const { rows } = await client.query<{ pid: number }>(
     `SELECT pid FROM pg_stat_activity WHERE datname = 'pannet' AND pid <> pg_backend_pid()

@@ -8,13 +8,18 @@ import { Complaint, repository } from './repository.ts';
  * who must be able to reach it; where a parent folder is closed to others, a folder of the project's under /var/lib serves.
  */
 export function dataFolder(asked: string | undefined): string {
+  return made(dataFolderPath(asked));
+}
+
+/** Where a data folder is or would be; it is not made. */
+export function dataFolderPath(asked: string | undefined): string {
   const wanted = asked ?? process.env.PANNET_DATA;
-  if (wanted) return made(resolve(process.env.PANNET_CALLED_FROM ?? '.', wanted));
+  if (wanted) return resolve(process.env.PANNET_CALLED_FROM ?? '.', wanted);
   if (process.getuid?.() === 0 && !reachableByOthers(repository)) {
     const name = createHash('sha256').update(repository).digest('hex').slice(0, 8);
-    return made(`/var/lib/pannet-${name}`);
+    return `/var/lib/pannet-${name}`;
   }
-  return made(join(repository, '.pannet'));
+  return join(repository, '.pannet');
 }
 
 /** @throws Complaint where no folder can be, or nothing can be written to it */

@@ -1,18 +1,26 @@
-import { linkSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { linkSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Complaint } from './repository.ts';
 
-/** Who has a data folder. */
-interface Holder {
+/** A process that uses a data folder. */
+export interface FolderUser {
   readonly pid: number;
   /** When that process began, in the kernel's ticks: a number that comes again is another process. */
   readonly began: string;
-  readonly address: string;
+  /** The command, such as “./pannet start”. */
+  readonly command: string;
+  /** Where its Pannet can be reached; null for a command that serves nothing. */
+  readonly address: string | null;
 }
 
 export interface FolderLock {
   release(): void;
 }
+
+/** The folder is held by another process, which runs its PostgreSQL. */
+export class FolderInUse extends Complaint {}
+
+const visitorFile = /^visitor\.\d+\.json$/;
 
 /** When a process began, as Linux tells it (proc(5), `stat`, field 22); null if there is none. */
 function beganAt(pid: number): string | null {
@@ -25,24 +33,31 @@ function beganAt(pid: number): string | null {
   }
 }
 
-function holderOf(file: string): Holder | null {
+function userOf(file: string): FolderUser | null {
   try {
-    const holder = JSON.parse(readFileSync(file, 'utf8')) as Holder;
-    return beganAt(holder.pid) === holder.began ? holder : null;
+    const user = JSON.parse(readFileSync(file, 'utf8')) as FolderUser;
+    return beganAt(user.pid) === user.began ? user : null;
   } catch {
     return null;
   }
 }
 
+function thisProcess(command: string, address: string | null): FolderUser {
+  return { pid: process.pid, began: beganAt(process.pid) ?? '', command, address };
+}
+
 /**
- * Takes a data folder for this process: of two on one folder the end of the first would take the database from the second.
- * @throws Complaint that says who has it, and how to reach that
+ * Takes a data folder for this process, which then starts and stops its PostgreSQL.
+ * @throws FolderInUse that says who has it, and what to do
  */
-export function takeFolder(folder: string, address: string): FolderLock {
+export function takeFolder(
+  folder: string,
+  command: string,
+  address: string | null = null,
+): FolderLock {
   const file = join(folder, 'in-use.json');
   const own = join(folder, `in-use.${process.pid}.json`);
-  const holder: Holder = { pid: process.pid, began: beganAt(process.pid) ?? '', address };
-  writeFileSync(own, JSON.stringify(holder));
+  writeFileSync(own, JSON.stringify(thisProcess(command, address)));
   try {
     for (let tries = 0; ; tries++) {
       try {
@@ -52,11 +67,8 @@ export function takeFolder(folder: string, address: string): FolderLock {
       } catch (error) {
         if ((error as { code?: string }).code !== 'EEXIST' || tries > 3) throw error;
       }
-      const other = holderOf(file);
-      if (other && other.pid !== process.pid)
-        throw new Complaint(
-          `${folder} is in use by the Pannet at ${other.address} (process ${other.pid}): open that address, or stop it first. A second one beside it needs a folder of its own: --data FOLDER.`,
-        );
+      const other = userOf(file);
+      if (other && other.pid !== process.pid) throw new FolderInUse(inUse(folder, other));
       rmSync(file, { force: true });
     }
   } finally {
@@ -64,7 +76,31 @@ export function takeFolder(folder: string, address: string): FolderLock {
   }
   return {
     release: () => {
-      if (holderOf(file)?.pid === process.pid) rmSync(file, { force: true });
+      if (userOf(file)?.pid === process.pid) rmSync(file, { force: true });
     },
   };
+}
+
+function inUse(folder: string, { address, command, pid }: FolderUser): string {
+  return address
+    ? `${folder} is in use by the Pannet at ${address} (process ${pid}): open that address, or stop it first. A second one beside it needs a folder of its own: --data FOLDER.`
+    : `${folder} is in use by “${command}” (process ${pid}): try again when that has ended.`;
+}
+
+/** Registers this process as one that works on a folder which another one holds: the holder waits for it before it stops PostgreSQL. */
+export function visitFolder(folder: string, command: string): FolderLock {
+  const file = join(folder, `visitor.${process.pid}.json`);
+  writeFileSync(file, JSON.stringify(thisProcess(command, null)));
+  return { release: () => rmSync(file, { force: true }) };
+}
+
+/** The commands that work on a folder besides its holder. */
+export function visitorsOf(folder: string): FolderUser[] {
+  return readdirSync(folder)
+    .filter((name) => visitorFile.test(name))
+    .flatMap((name) => {
+      const visitor = userOf(join(folder, name));
+      if (!visitor) rmSync(join(folder, name), { force: true });
+      return visitor && visitor.pid !== process.pid ? [visitor] : [];
+    });
 }

@@ -9,6 +9,7 @@ import {
   statSync,
   writeFileSync,
 } from 'node:fs';
+import { spawn } from 'node:child_process';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
@@ -17,7 +18,8 @@ import pg from 'pg';
 import { runningServer, wasStartedOn } from './cluster-files.ts';
 import { dataFolder } from './data-folder.ts';
 import { findChromium, findPostgres, install, onPath } from './debian.ts';
-import { startCluster } from './postgres.ts';
+import { changePlaces, settleDatabases } from './databases.ts';
+import { joinCluster, startCluster, withAdmin, type Cluster } from './postgres.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'pannet-launcher-'));
 chmodSync(folder, 0o755);
@@ -25,10 +27,13 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 async function query(url: string, text: string): Promise<Record<string, unknown>[]> {
   const client = new pg.Client({ connectionString: url });
+  client.on('error', () => {});
   await client.connect();
-  const { rows } = await client.query<Record<string, unknown>>(text);
-  await client.end();
-  return rows;
+  try {
+    return (await client.query<Record<string, unknown>>(text)).rows;
+  } finally {
+    await client.end().catch(() => {});
+  }
 }
 
 test('programs are found on the PATH, and PostgreSQL where Debian puts it', () => {
@@ -77,9 +82,10 @@ test('a cluster is private to loopback, keeps its data over a stop, and is taken
   await expect(query(wrong, 'SELECT 1')).rejects.toThrow(/password/);
 
   // Who comes while it runs finds the same server, not another one.
-  const second = await startCluster(folder, ['fsync=off'], undefined, false);
-  expect(second.found).toBe(true);
-  expect(await second.database('kept')).toBe(url);
+  const second = await joinCluster(folder);
+  expect(await second?.database('kept')).toBe(url);
+  await second?.stop();
+  expect(await query(url, 'SELECT n FROM kept')).toEqual([{ n: 7 }]);
   await first.stop();
 
   const third = await startCluster(folder, ['fsync=off']);
@@ -201,4 +207,108 @@ test('a data folder that is a file, or that nothing can be written to, is said i
   expect(() => dataFolder(file)).toThrow(/is a file, or lies in one: --data names a folder/);
   expect(() => dataFolder(join(file, 'below'))).toThrow(/is a file, or lies in one/);
   expect(() => dataFolder('/proc/pannet')).toThrow(/cannot be written to/);
+});
+
+describe('a restore that was interrupted, by this version or an earlier one', () => {
+  /** A cluster with these databases; a file in each says which it was. */
+  async function clusterWith(...names: string[]) {
+    const cluster = await startCluster(fresh(), settings);
+    for (const name of names)
+      await query(
+        await cluster.database(name),
+        `CREATE TABLE made_as (name text); INSERT INTO made_as VALUES ('${name}')`,
+      );
+    return cluster;
+  }
+  const nameIn = async (cluster: Cluster) =>
+    (await query(cluster.adminUrl('pannet'), 'SELECT name FROM made_as')) as { name: string }[];
+
+  test.each([
+    [
+      'complete',
+      ['pannet_restoring', 'pannet_before_restore'],
+      'pannet_restoring',
+      /is complete now/,
+    ],
+    ['undone', ['pannet_before_20260101120000'], 'pannet_before_20260101120000', /are back/],
+    ['undone', ['pannet', 'pannet_restoring'], 'pannet', /before it changed anything/],
+    ['left alone', ['pannet', 'pannet_before_restore'], 'pannet', /^$/],
+  ] as const)('is %s: %j', async (_, names, becomes, sentence) => {
+    const cluster = await clusterWith(...names);
+    try {
+      const said = await withAdmin(cluster, (admin) => settleDatabases(admin));
+      expect(said.join()).toMatch(sentence);
+      expect(await nameIn(cluster)).toEqual([{ name: becomes }]);
+    } finally {
+      await cluster.stop();
+    }
+  });
+
+  test('changes places in one step, also while others go on connecting', async () => {
+    const cluster = await clusterWith('pannet', 'pannet_restoring');
+    const url = cluster.adminUrl('pannet');
+    let over = false;
+    const seen = new Set<string>();
+    const crowd = Array.from({ length: 4 }, async () => {
+      while (!over)
+        for (const { name } of (await query(url, 'SELECT name FROM made_as').catch(() => [])) as {
+          name: string;
+        }[])
+          seen.add(name);
+    });
+    try {
+      await wait(300);
+      const kept = await withAdmin(cluster, (admin) =>
+        changePlaces(admin, 'pannet_restoring', async () => {
+          const other = new pg.Client({ connectionString: cluster.adminUrl('postgres') });
+          await other.connect();
+          return other;
+        }),
+      );
+      await wait(300);
+      expect(kept).toMatch(/^pannet_before_\d{14}$/);
+      expect([...seen].sort()).toEqual(['pannet', 'pannet_restoring']);
+      expect(await nameIn(cluster)).toEqual([{ name: 'pannet_restoring' }]);
+    } finally {
+      over = true;
+      await Promise.all(crowd);
+      await cluster.stop();
+    }
+  });
+});
+
+test('the application’s role owns its tables, those of earlier versions too, and can do nothing else', async () => {
+  const cluster = await startCluster(fresh(), settings);
+  try {
+    await cluster.database('pannet');
+    await query(cluster.adminUrl('pannet'), 'CREATE TABLE earlier (id bigserial)');
+    const url = await cluster.database('pannet');
+    await query(url, 'INSERT INTO earlier DEFAULT VALUES; ALTER TABLE earlier ADD more int');
+    for (const forbidden of [
+      "COPY earlier TO PROGRAM 'true'",
+      "COPY earlier FROM '/etc/passwd'",
+      'CREATE DATABASE another',
+      'CREATE ROLE another',
+    ])
+      await expect(query(url, forbidden)).rejects.toThrow(/permission denied|must be superuser/);
+  } finally {
+    await cluster.stop();
+  }
+});
+
+test('a stop waits for other commands, then ends what does not end by itself', async () => {
+  const data = fresh();
+  const cluster = await startCluster(data, settings);
+  const visit = spawn('sleep', ['1.5']);
+  // As `visitFolder` writes it, for a process of its own.
+  const stat = readFileSync(`/proc/${visit.pid}/stat`, 'utf8');
+  const began = stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
+  writeFileSync(
+    join(data, `visitor.${visit.pid}.json`),
+    JSON.stringify({ pid: visit.pid, began, command: './pannet backup', address: null }),
+  );
+  const since = Date.now();
+  await cluster.stop();
+  expect(Date.now() - since).toBeGreaterThan(1000);
+  expect(runningServer(join(data, 'postgres'))).toBeUndefined();
 });

@@ -20,6 +20,7 @@ const usage = `Pannet: mono stems in; wide, fold-checked stereo stems out.
   ./pannet account add|password|remove NAME   who may sign in, where others than this machine's users come
   ./pannet account list
   ./pannet backup FILE, ./pannet restore FILE all songs and recordings in one file, while Pannet runs
+  ./pannet restore --undo, --accept           brings the songs from before a restore back, or deletes them
   ./pannet purge [--days N]                   removes what no song needs, and songs deleted N days ago (30)
   ./pannet bench                              speed and memory, as ratios against references in the same run
   ./pannet attack [quick]                     kills, crowds, slow uploads, a full disk, fuzz: on a Pannet of its own

@@ -74,3 +74,39 @@ export async function stopServerProcess(
   await ended;
   clearTimeout(late);
 }
+
+/**
+ * Runs the server's program for maintenance to its end, on a database. The password goes by its environment.
+ * @returns its exit code
+ */
+export function maintenance(
+  words: readonly string[],
+  databaseUrl: string,
+  { signal, pgRestore }: { readonly signal: AbortSignal; readonly pgRestore?: string },
+): Promise<number> {
+  return new Promise((done, reject) => {
+    const child = spawn(
+      'node',
+      [join(repository, 'packages/server/dist/maintenance.js'), ...words],
+      {
+        env: {
+          ...process.env,
+          NODE_OPTIONS: '',
+          DATABASE_URL: databaseUrl,
+          PANNET_PARENT: String(process.pid),
+          ...(pgRestore ? { PANNET_PG_RESTORE: pgRestore } : {}),
+        },
+        stdio: 'inherit',
+      },
+    );
+    const stop = () => child.kill('SIGTERM');
+    if (signal.aborted) stop();
+    signal.addEventListener('abort', stop, { once: true });
+    child.once('close', (code) => {
+      signal.removeEventListener('abort', stop);
+      if (signal.aborted) reject(new Stopped());
+      else done(code ?? 1);
+    });
+    child.once('error', () => done(1));
+  });
+}

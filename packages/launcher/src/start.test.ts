@@ -7,6 +7,7 @@ import {
   readdirSync,
   readFileSync,
   rmSync,
+  statSync,
   writeFileSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -191,22 +192,26 @@ describe('./pannet start', () => {
 });
 
 describe('./pannet backup and restore', () => {
-  test('while it runs: all is as it was, and what came since is kept beside it', async () => {
+  const file = join(folder, 'pannet.backup');
+  const withData = (name: string, ...words: string[]) => pannet([...words, '--data', data(name)]);
+
+  test('while it runs: all is as it was, and what came since stays until the engineer says so', async () => {
     const running = await start('saved');
     await begin(running.base, 'Before');
-    const file = join(folder, 'pannet.backup');
-    const saved = pannet(['backup', file, '--data', data('saved')]);
+    const saved = withData('saved', 'backup', file);
     await saved.ends(0);
     expect(saved.printed()).toMatch(/pannet\.backup: \d+\.\d MB/);
+    expect(statSync(file).mode & 0o777).toBe(0o600);
     // Never over another.
-    const again = pannet(['backup', file, '--data', data('saved')]);
+    const again = withData('saved', 'backup', file);
     await again.ends(1);
     expect(again.printed()).toMatch(/is there already/);
 
     await begin(running.base, 'After');
     expect(await titles(running.base)).toEqual(['After', 'Before']);
-    const restored = pannet(['restore', file, '--data', data('saved')]);
+    const restored = withData('saved', 'restore', file);
     await restored.ends(0);
+    expect(restored.printed()).toMatch(/songs from before the last restore .* are kept/);
     expect(await titles(running.base)).toEqual(['Before']);
     expect((await begin(running.base, 'Goes on')).status).toBe(201);
 
@@ -215,24 +220,96 @@ describe('./pannet backup and restore', () => {
       ['other.txt', 'a shopping list'],
     ] as const) {
       writeFileSync(join(folder, name), text);
-      const refused = pannet(['restore', join(folder, name), '--data', data('saved')]);
+      const refused = withData('saved', 'restore', join(folder, name));
       await refused.ends(1);
       expect(refused.printed()).toMatch(/othing was changed/);
     }
     expect(await titles(running.base)).toEqual(['Before', 'Goes on']);
-    expect(readFileSync(file).subarray(0, 5).toString()).toBe('PGDMP');
+
+    // Two restores keep two sets; undoing goes back to the newest, and keeps what it replaces.
+    await withData('saved', 'restore', file).ends(0);
+    await withData('saved', 'restore', '--undo').ends(0);
+    expect(await titles(running.base)).toEqual(['Before', 'Goes on']);
+    const accepted = withData('saved', 'restore', '--accept');
+    await accepted.ends(0);
+    expect(accepted.printed()).toMatch(/Deleted for good: 2/);
+    const nothing = withData('saved', 'restore', '--undo');
+    await nothing.ends(1);
+    expect(nothing.printed()).toMatch(/nothing to undo/);
+    expect(await titles(running.base)).toEqual(['Before', 'Goes on']);
   }, 300_000);
 
   test('into a fresh folder, with nothing running', async () => {
-    const file = join(folder, 'pannet.backup');
-    const restored = pannet(['restore', file, '--data', data('fresh')]);
-    await restored.ends(0);
+    await withData('fresh', 'restore', file).ends(0);
     expect(isRunning('fresh')).toBe(false);
     const running = await start('fresh');
     expect(await titles(running.base)).toEqual(['Before']);
-    const purged = pannet(['purge', '--data', data('fresh')]);
+    const purged = withData('fresh', 'purge');
     await purged.ends(0);
     expect(purged.printed()).toMatch(/Purged: songs deleted long ago: 0/);
     expect(await titles(running.base)).toEqual(['Before']);
   }, 300_000);
+
+  test.each(['backup', 'restore'] as const)(
+    'a %s that is killed at any moment loses nothing, and the next start says what it found',
+    async (command) => {
+      const name = `killed-${command}`;
+      await withData(name, 'restore', file).ends(0);
+      for (let round = 0; round < 2; round++) {
+        const target = command === 'backup' ? join(folder, `killed-${round}.backup`) : file;
+        const killed = withData(name, command, target);
+        await wait(600 + 900 * round);
+        killed.process.kill('SIGKILL');
+        await killed.ended;
+        // A backup that is there is whole.
+        if (command === 'backup' && existsSync(target))
+          await withData(`${name}-${round}`, 'restore', target).ends(0);
+        const running = await start(name);
+        expect(await titles(running.base)).toEqual(['Before']);
+        running.process.kill('SIGTERM');
+        await running.ended;
+      }
+    },
+    600_000,
+  );
+
+  test('a folder that has no songs has nothing to back up, and none are made in it', async () => {
+    for (const words of [['backup', join(folder, 'none.backup')], ['purge'], ['account', 'list']]) {
+      const refused = withData('nowhere', ...words);
+      await refused.ends(1);
+      expect(refused.printed()).toMatch(/is no data folder of Pannet/);
+    }
+    expect(existsSync(data('nowhere'))).toBe(false);
+    expect(existsSync(join(folder, 'none.backup'))).toBe(false);
+  }, 120_000);
+
+  test('commands at once on one folder: none stops PostgreSQL under another', async () => {
+    const all = ['a', 'b', 'c', 'd'].map((each) =>
+      withData('fresh', 'backup', join(folder, `at-once-${each}.backup`)),
+    );
+    for (const each of all) await each.ends(0);
+    expect(isRunning('fresh')).toBe(false);
+  }, 300_000);
+
+  test('no password stands in the list of processes', async () => {
+    const password = readFileSync(join(data('fresh'), 'postgres-password'), 'utf8').trim();
+    const restored = withData('fresh', 'restore', file);
+    let over = false;
+    void restored.ended.then(() => (over = true));
+    const seen = new Set<string>();
+    while (!over) {
+      for (const pid of readdirSync('/proc').filter((name) => /^\d+$/.test(name)))
+        try {
+          seen.add(readFileSync(`/proc/${pid}/cmdline`, 'utf8').replaceAll('\0', ' '));
+        } catch {
+          // It has ended meanwhile.
+        }
+      await wait(20);
+    }
+    const words = [...seen];
+    expect(words.some((line) => /maintenance\.js restore/.test(line))).toBe(true);
+    expect(words.filter((line) => line.includes(password) || /postgres:\/\//.test(line))).toEqual(
+      [],
+    );
+  }, 120_000);
 });

@@ -8,8 +8,9 @@ import pg from 'pg';
 import { Stopped } from './child.ts';
 import { dataFolder } from './data-folder.ts';
 import { install, postgresNeed } from './debian.ts';
+import { claimMaintenance, current, keptSentence, settleDatabases } from './databases.ts';
 import { type FolderLock, takeFolder } from './folder-lock.ts';
-import { startCluster, type Cluster } from './postgres.ts';
+import { startCluster, withAdmin, type Cluster } from './postgres.ts';
 import { Complaint, repository } from './repository.ts';
 import { baseOf, startServerProcess, stopServerProcess } from './server-process.ts';
 import { stopSignal } from './stop-signal.ts';
@@ -37,11 +38,12 @@ export async function start(words: string[], hot: boolean): Promise<number> {
     if (databaseUrl === undefined) {
       install([postgresNeed]);
       const folder = dataFolder(values.data);
-      lock = takeFolder(folder, baseOf(host, port));
+      lock = takeFolder(folder, './pannet start', baseOf(host, port));
       await demandPort(host, port);
       environment.PANNET_SPOOL = join(folder, 'uploads');
       cluster = await startCluster(folder, [], signal);
-      databaseUrl = await cluster.database('pannet');
+      await settle(cluster);
+      databaseUrl = await cluster.database(current);
     } else {
       await demandDatabase(databaseUrl);
       await demandPort(host, port);
@@ -75,6 +77,16 @@ export async function start(words: string[], hot: boolean): Promise<number> {
     await cluster?.stop();
     lock?.release();
   }
+}
+
+/** What a restore left, complete or not, is put in order and told. */
+async function settle(cluster: Cluster): Promise<void> {
+  await withAdmin(cluster, async (admin) => {
+    await claimMaintenance(admin, 'exclusive');
+    for (const sentence of await settleDatabases(admin)) console.log(sentence);
+    const kept = await keptSentence(admin);
+    if (kept) console.log(kept);
+  });
 }
 
 function addressOf(host: string): string {

@@ -1,33 +1,106 @@
-import { spawn } from 'node:child_process';
-import { createReadStream, existsSync, renameSync, rmSync, statSync } from 'node:fs';
+import { existsSync, linkSync, rmSync, statSync } from 'node:fs';
 import { join, resolve } from 'node:path';
+import { setTimeout as wait } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import pg from 'pg';
-import { runToEnd } from './child.ts';
-import { dataFolder } from './data-folder.ts';
+import { Stopped } from './child.ts';
+import { dataFolder, dataFolderPath } from './data-folder.ts';
+import {
+  changePlaces,
+  claimMaintenance,
+  current,
+  dropKept,
+  keptDatabases,
+  keptSentence,
+  restoring,
+  settleDatabases,
+  type Sharing,
+} from './databases.ts';
 import { install, postgresNeed } from './debian.ts';
-import { startCluster, type Cluster } from './postgres.ts';
-import { Complaint, repository } from './repository.ts';
+import { FolderInUse, takeFolder, visitFolder } from './folder-lock.ts';
+import { joinCluster, startCluster, withAdmin, type Cluster } from './postgres.ts';
+import { Complaint } from './repository.ts';
+import { maintenance } from './server-process.ts';
 import { stopSignal } from './stop-signal.ts';
 
-/** The database as it runs, or started for as long as it is needed. DATABASE_URL names another one. */
-async function withDatabase<Result>(
-  data: string | undefined,
-  signal: AbortSignal,
-  use: (url: string, cluster: Cluster | null) => Promise<Result>,
+/** A command on the databases of a data folder. */
+interface Work {
+  /** As the engineer types it: “./pannet backup”. */
+  readonly command: string;
+  readonly data: string | undefined;
+  readonly sharing: Sharing;
+  /** Whether it needs songs that are there, so that a folder without any is refused. */
+  readonly needsSongs: boolean;
+  readonly signal: AbortSignal;
+}
+
+/** Waits so long for a Pannet that is only starting or stopping, in ms. */
+const turnPatienceMs = 60_000;
+
+/**
+ * The cluster of a data folder, for as long as `use` takes: started and stopped by this process where nobody has the folder,
+ * else the one that runs, which is left running.
+ */
+async function withCluster<Result>(
+  work: Work,
+  use: (cluster: Cluster, admin: pg.Client) => Promise<Result>,
 ): Promise<Result> {
-  if (process.env.DATABASE_URL) return use(process.env.DATABASE_URL, null);
   install([postgresNeed]);
-  const cluster = await startCluster(dataFolder(data), [], signal, false);
+  const path = dataFolderPath(work.data);
+  if (work.needsSongs && !existsSync(join(path, 'postgres', 'PG_VERSION')))
+    throw new Complaint(
+      `${path} is no data folder of Pannet: there are no songs in it. --data FOLDER names another one.`,
+    );
+  const folder = dataFolder(work.data);
+  const { cluster, release } = await reach(folder, work);
   try {
-    return await use(await cluster.database('pannet'), cluster);
+    return await withAdmin(cluster, async (admin) => {
+      await claimMaintenance(admin, work.sharing);
+      if (work.sharing === 'exclusive')
+        for (const sentence of await settleDatabases(admin)) console.error(sentence);
+      return use(cluster, admin);
+    });
   } finally {
-    // One that a running Pannet uses goes on.
-    if (!cluster.found) await cluster.stop();
+    await release();
   }
 }
 
-/** `./pannet account …` and `./pannet purge`: the server's own words for them, on its own database. */
+interface Reached {
+  readonly cluster: Cluster;
+  release(): Promise<void>;
+}
+
+async function reach(folder: string, { command, signal }: Work): Promise<Reached> {
+  for (const end = Date.now() + turnPatienceMs; ; await wait(200)) {
+    if (signal.aborted) throw new Stopped();
+    try {
+      const lock = takeFolder(folder, command);
+      try {
+        const cluster = await startCluster(folder, [], signal);
+        return {
+          cluster,
+          release: async () => {
+            await cluster.stop();
+            lock.release();
+          },
+        };
+      } catch (error) {
+        lock.release();
+        throw error;
+      }
+    } catch (error) {
+      if (!(error instanceof FolderInUse)) throw error;
+      // Registered first: whoever holds the folder waits for us from here on.
+      const visit = visitFolder(folder, command);
+      const cluster = await joinCluster(folder).catch(() => null);
+      if (cluster) return { cluster, release: async () => visit.release() };
+      visit.release();
+      if (Date.now() > end) throw error;
+    }
+  }
+}
+
+/** `./pannet account …` and `./pannet purge`. */
 export async function maintain(words: string[]): Promise<number> {
   const { values, positionals } = parseArgs({
     args: words,
@@ -35,135 +108,147 @@ export async function maintain(words: string[]): Promise<number> {
     options: { data: { type: 'string' }, days: { type: 'string' } },
   });
   const signal = stopSignal();
-  return withDatabase(values.data, signal, (url) =>
-    serverCommand([...positionals, ...(values.days ? ['--days', values.days] : [])], url),
+  const [command, action] = positionals;
+  const serverWords = [...positionals, ...(values.days ? ['--days', values.days] : [])];
+  if (process.env.DATABASE_URL)
+    return maintenance(serverWords, process.env.DATABASE_URL, { signal });
+  const work: Work = {
+    command: `./pannet ${command}`,
+    data: values.data,
+    // A purge writes tables anew, which a backup that reads them would hold up.
+    sharing: command === 'purge' ? 'exclusive' : 'shared',
+    needsSongs: command === 'purge' || action !== 'add',
+    signal,
+  };
+  return withCluster(work, async (cluster) =>
+    maintenance(serverWords, await cluster.database(current), { signal }),
   );
 }
 
-function serverCommand(words: readonly string[], databaseUrl: string): Promise<number> {
-  return new Promise((done) => {
-    const child = spawn(
-      'node',
-      [join(repository, 'packages/server/dist/maintenance.js'), ...words],
-      {
-        env: { ...process.env, NODE_OPTIONS: '', DATABASE_URL: databaseUrl },
-        stdio: 'inherit',
-      },
-    );
-    child.once('exit', (code) => done(code ?? 1));
-    child.once('error', () => done(1));
-  });
-}
-
-/** `./pannet backup FILE`: all that the engineer would miss, in one file, while everything runs on. */
+/** `./pannet backup FILE`: all songs and recordings in one new file, while everything runs on. */
 export async function backup(words: string[]): Promise<number> {
   const { file, data } = fileOf(words, 'backup');
   if (existsSync(file))
     throw new Complaint(`${file} is there already: a backup is written to a new file.`);
   const signal = stopSignal();
-  const half = `${file}.part`;
+  const half = `${file}.part-${process.pid}`;
+  const write = async (url: string) => {
+    if ((await maintenance(['backup', half], url, { signal })) !== 0)
+      throw new Complaint(`${file} was not written. Your songs are as they were.`);
+  };
   try {
-    await withDatabase(data, signal, async (url, cluster) => {
-      const tell = setInterval(() => {
-        if (existsSync(half)) console.error(`${megabytes(statSync(half).size)} written …`);
-      }, 3000);
-      try {
-        // Audio hardly gets smaller; the quickest compression takes away what its spelling in the file adds.
-        const words = ['--format=custom', '--compress=1', '--no-owner', `--file=${half}`];
-        await tool(cluster, 'pg_dump', [...words, `--dbname=${url}`], signal);
-      } finally {
-        clearInterval(tell);
-      }
-    });
-    renameSync(half, file);
+    if (process.env.DATABASE_URL) await write(process.env.DATABASE_URL);
+    else
+      await withCluster(
+        { command: './pannet backup', data, sharing: 'shared', needsSongs: true, signal },
+        async (cluster) => write(await cluster.database(current)),
+      );
+    putInPlace(half, file);
   } finally {
     rmSync(half, { force: true });
   }
-  console.log(`${file}: ${megabytes(statSync(file).size)}.`);
+  console.log(`${file}: ${(statSync(file).size / 1e6).toFixed(1)} MB.`);
   return 0;
 }
 
-const restoring = 'pannet_restoring';
-const before = 'pannet_before_restore';
+/** Whole or not at all, and never over what came to be there meanwhile. */
+function putInPlace(half: string, file: string): void {
+  try {
+    linkSync(half, file);
+  } catch (error) {
+    throw new Complaint(
+      `${file} could not be written (${(error as { code?: string }).code}). Your songs are as they were.`,
+    );
+  }
+}
 
 /**
- * `./pannet restore FILE`: the file becomes the database, while everything runs on. It is read into a database of its own
- * first; only when it is whole do the two change places, and what was there before is kept beside it.
+ * `./pannet restore FILE`: the file becomes the songs, while everything runs on. It is read into a database of its own; only
+ * when it is whole and checked do the two change places, in one step. What was there before stays until the engineer says so.
  */
 export async function restore(words: string[]): Promise<number> {
-  const { file, data } = fileOf(words, 'restore');
-  await demandBackup(file);
-  if (process.env.DATABASE_URL)
-    throw new Complaint(
-      'A restore is for Pannet’s own database: into the one of DATABASE_URL, use pg_restore.',
-    );
   const signal = stopSignal();
-  await withDatabase(data, signal, async (_, cluster) => {
-    if (!cluster) return;
-    const admin = new pg.Client({ connectionString: cluster.url('postgres') });
-    await admin.connect();
+  const { values } = parseArgs({
+    args: words,
+    allowPositionals: true,
+    options: {
+      data: { type: 'string' },
+      undo: { type: 'boolean' },
+      accept: { type: 'boolean' },
+    },
+  });
+  if (values.undo || values.accept) return settleKept(words, values, signal);
+  const { file, data } = fileOf(words, 'restore');
+  if (!existsSync(file)) throw new Complaint(`${file} is not there. Nothing was changed.`);
+  if (process.env.DATABASE_URL) {
+    if ((await maintenance(['restore', file], process.env.DATABASE_URL, { signal })) !== 0)
+      throw new Complaint(`${file} was not restored. Nothing was changed.`);
+    console.log(`${file} is in the database of DATABASE_URL now.`);
+    return 0;
+  }
+  const work: Work = {
+    command: './pannet restore',
+    data,
+    sharing: 'exclusive',
+    needsSongs: false,
+    signal,
+  };
+  await withCluster(work, async (cluster, admin) => {
     try {
-      await admin.query(`DROP DATABASE IF EXISTS ${restoring} WITH (FORCE)`);
-      await admin.query(`CREATE DATABASE ${restoring}`);
-      const words = ['--no-owner', '--exit-on-error', `--dbname=${cluster.url(restoring)}`, file];
       console.error('Reading the backup …');
-      await tool(cluster, 'pg_restore', words, signal);
-      // One of an earlier Pannet is brought up to this one.
-      if ((await serverCommand(['migrate'], cluster.url(restoring))) !== 0)
-        throw new Complaint(`${file} is no backup of Pannet. Nothing was changed.`);
-      await changePlaces(admin);
+      const url = await cluster.database(restoring);
+      const pgRestore = join(cluster.bin, 'pg_restore');
+      if ((await maintenance(['restore', file], url, { signal, pgRestore })) !== 0)
+        throw new Complaint(`${file} was not restored. Nothing was changed.`);
+      await changePlaces(admin, restoring, () => connected(cluster));
     } finally {
       await admin.query(`DROP DATABASE IF EXISTS ${restoring} WITH (FORCE)`).catch(() => {});
-      await admin.end();
     }
+    console.log(`${file} is restored. Whoever was signed in has to sign in again.`);
+    const kept = await keptSentence(admin);
+    if (kept) console.log(kept);
   });
-  console.log(
-    `${file} is what Pannet has now. What it had before is kept as the database ${before} until the next restore.`,
-  );
   return 0;
 }
 
-async function changePlaces(admin: pg.Client): Promise<void> {
-  await admin.query(`DROP DATABASE IF EXISTS ${before} WITH (FORCE)`);
-  const away = `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname IN ('pannet', '${restoring}')`;
-  // A running server comes back at once; it is kept out for the moment that the change takes.
-  await admin.query('ALTER DATABASE pannet ALLOW_CONNECTIONS false');
-  try {
-    for (let tries = 0; ; tries++) {
-      await admin.query(away);
-      try {
-        await admin.query(`ALTER DATABASE pannet RENAME TO ${before}`);
-        break;
-      } catch (error) {
-        if (tries === 50) throw error;
-        await new Promise((next) => setTimeout(next, 100));
-      }
+/** `./pannet restore --undo` and `--accept`: what becomes of the songs from before a restore. */
+async function settleKept(
+  words: string[],
+  { data, undo, accept }: { data?: string; undo?: boolean; accept?: boolean },
+  signal: AbortSignal,
+): Promise<number> {
+  if (undo === accept || words.some((word) => word !== data && !word.startsWith('--')))
+    throw new Complaint('./pannet restore --undo, or --accept, takes no file: use one of the two.');
+  const work: Work = {
+    command: './pannet restore',
+    data,
+    sharing: 'exclusive',
+    needsSongs: true,
+    signal,
+  };
+  await withCluster(work, async (cluster, admin) => {
+    const [newest] = await keptDatabases(admin);
+    if (newest === undefined)
+      throw new Complaint('No restore has left anything: there is nothing to undo or to delete.');
+    if (accept) {
+      console.log(
+        `Deleted for good: ${await dropKept(admin)} set(s) of songs from before a restore.`,
+      );
+      return;
     }
-  } catch (error) {
-    await admin.query('ALTER DATABASE pannet ALLOW_CONNECTIONS true');
-    throw error;
-  }
-  await admin.query(`ALTER DATABASE ${restoring} RENAME TO pannet`);
-  await admin.query(`ALTER DATABASE ${before} ALLOW_CONNECTIONS true`);
+    await changePlaces(admin, newest, () => connected(cluster));
+    console.log('The songs from before the last restore are back.');
+    const kept = await keptSentence(admin);
+    if (kept) console.log(kept);
+  });
+  return 0;
 }
 
-async function tool(
-  cluster: Cluster | null,
-  name: 'pg_dump' | 'pg_restore',
-  words: readonly string[],
-  signal: AbortSignal,
-): Promise<void> {
-  const program = cluster ? join(cluster.bin, name) : name;
-  const { code, printed } = await runToEnd(
-    program,
-    words,
-    { stdio: ['ignore', 'ignore', 'pipe'] },
-    signal,
-  );
-  if (code !== 0)
-    throw new Complaint(
-      `${name} did not come to its end; nothing was changed: ${printed.replace(/postgres:\/\/\S+/g, 'the database')}`,
-    );
+async function connected(cluster: Cluster): Promise<pg.Client> {
+  const client = new pg.Client({ connectionString: cluster.adminUrl('postgres') });
+  client.on('error', () => {});
+  await client.connect();
+  return client;
 }
 
 function fileOf(words: string[], command: string): { file: string; data: string | undefined } {
@@ -176,20 +261,4 @@ function fileOf(words: string[], command: string): { file: string; data: string 
   if (!name || positionals.length > 1)
     throw new Complaint(`./pannet ${command} FILE [--data FOLDER]: name one file.`);
   return { file: resolve(process.env.PANNET_CALLED_FROM ?? '.', name), data: values.data };
-}
-
-/** PostgreSQL's custom format begins with these letters. */
-async function demandBackup(file: string): Promise<void> {
-  let begins = '';
-  try {
-    for await (const piece of createReadStream(file, { end: 4 })) begins += String(piece);
-  } catch (error) {
-    throw new Complaint(`${file} cannot be read (${(error as { code?: string }).code}).`);
-  }
-  if (begins !== 'PGDMP')
-    throw new Complaint(`${file} is no backup that “./pannet backup” wrote. Nothing was changed.`);
-}
-
-function megabytes(bytes: number): string {
-  return `${(bytes / 1e6).toFixed(1)} MB`;
 }

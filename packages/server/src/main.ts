@@ -4,10 +4,11 @@ import { AccountsService } from './accounts/accounts.service.ts';
 import { createServer } from './application.ts';
 import { ConfigurationError, readConfiguration } from './configuration/configuration.ts';
 import { DemoService } from './demo/demo.service.ts';
+import { endWithParent } from './ending-with-parent.ts';
 import { problemOf } from './problems/failing.ts';
 
 try {
-  if (process.env.PANNET_PARENT) endWith(Number(process.env.PANNET_PARENT));
+  endWithParent(process.env);
   const configuration = readConfiguration(process.env);
   const { host, port, accounts, demo, names } = configuration;
   const app = await createServer(configuration, ['error', 'warn']);
@@ -26,13 +27,6 @@ try {
 } catch (error) {
   console.error(sentenceOf(error));
   process.exit(1);
-}
-
-/** Nobody would stop a server whose launcher was killed, and it would hold the port. */
-function endWith(parent: number): void {
-  setInterval(() => {
-    if (process.ppid !== parent) process.kill(process.pid, 'SIGTERM');
-  }, 1000).unref();
 }
 
 /** What the one who starts it can do something about is a sentence; a bug is shown as it is. */

@@ -1,16 +1,23 @@
 import 'reflect-metadata';
+import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
 import { Writable } from 'node:stream';
 import { NestFactory } from '@nestjs/core';
 import { AccountsService } from './accounts/accounts.service.ts';
 import { AppModule } from './app.module.ts';
+import { BackupError } from './backup/backup-error.ts';
+import { readBackup } from './backup/read-backup.ts';
+import { megabytes, writeBackup } from './backup/write-backup.ts';
 import { ConfigurationError, readConfiguration } from './configuration/configuration.ts';
+import { endWithParent } from './ending-with-parent.ts';
+import { problemOf } from './problems/failing.ts';
 import { PurgeService } from './upkeep/purge.service.ts';
 
-// What is done to the database without the server: accounts, purging, migrating. ./pannet starts it.
+// Work on the database without the server: accounts, purging, backing up, restoring. ./pannet starts it.
 
-const usage = 'account add|password|remove NAME · account list · purge [--days N] · migrate';
+const usage =
+  'account add|password|remove NAME · account list · purge [--days N] · backup FILE · restore FILE';
 
 async function main(words: string[]): Promise<number> {
   const { values, positionals } = parseArgs({
@@ -19,6 +26,10 @@ async function main(words: string[]): Promise<number> {
     options: { days: { type: 'string' } },
   });
   const [command, action, name] = positionals;
+  if (command === 'backup' || command === 'restore') {
+    await (command === 'backup' ? backup : restore)(action);
+    return 0;
+  }
   // Its migrations run as it connects.
   const app = await NestFactory.createApplicationContext(
     AppModule.of(readConfiguration(process.env)),
@@ -27,11 +38,36 @@ async function main(words: string[]): Promise<number> {
   try {
     if (command === 'account') return await account(app.get(AccountsService), action, name);
     if (command === 'purge') return await purge(app.get(PurgeService), values.days);
-    if (command === 'migrate') return 0;
   } finally {
     await app.close();
   }
   throw new ConfigurationError(`There is no “${command}”: ${usage}.`);
+}
+
+async function backup(file: string): Promise<void> {
+  const { songs, recordings, bytes } = await writeBackup(
+    databaseUrl(),
+    file,
+    version(),
+    console.error,
+  );
+  console.log(`Songs: ${songs}; recordings: ${recordings}; ${megabytes(bytes)} of data.`);
+}
+
+async function restore(file: string): Promise<void> {
+  const { songs, recordings, bytes } = await readBackup(databaseUrl(), file, console.error);
+  console.log(
+    `Songs: ${songs}; recordings: ${recordings}; ${megabytes(bytes)} of data, all checked.`,
+  );
+}
+
+function databaseUrl(): string {
+  return readConfiguration(process.env).databaseUrl;
+}
+
+function version(): string {
+  const text = readFileSync(new URL('../package.json', import.meta.url), 'utf8');
+  return (JSON.parse(text) as { version: string }).version;
 }
 
 async function account(
@@ -105,9 +141,12 @@ async function purge(service: PurgeService, days: string | undefined): Promise<n
 }
 
 try {
+  endWithParent(process.env);
   process.exitCode = await main(process.argv.slice(2));
 } catch (error) {
-  if (!(error instanceof ConfigurationError)) throw error;
-  console.error(error.message);
+  const problem = problemOf(error);
+  if (!(error instanceof ConfigurationError || error instanceof BackupError || problem))
+    throw error;
+  console.error(problem?.message ?? (error as Error).message);
   process.exitCode = 1;
 }

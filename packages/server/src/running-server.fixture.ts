@@ -90,12 +90,13 @@ export class RunningServer {
   }
 }
 
-async function freshDatabase(): Promise<string> {
+/** An empty database of an ordinary role. */
+export async function freshDatabase(): Promise<string> {
   const url = new URL(process.env.DATABASE_URL as string);
   const name = `tests_${randomUUID().replaceAll('-', '')}`;
-  const admin = new pg.Client({ connectionString: url.href });
+  const admin = new pg.Client({ connectionString: process.env.PANNET_TESTS_ADMIN_URL });
   await admin.connect();
-  await admin.query(`CREATE DATABASE ${name}`);
+  await admin.query(`CREATE DATABASE ${name} OWNER ${url.username}`);
   await admin.end();
   url.pathname = `/${name}`;
   return url.href;

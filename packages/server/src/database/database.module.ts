@@ -1,8 +1,8 @@
 import { Global, Module } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
-import { DataSource } from 'typeorm';
 import { Configuration } from '../configuration/configuration.ts';
 import { databaseOptions } from './data-source.ts';
+import { connectAndMigrate } from './migrate.ts';
 import { ReadingPool, SessionsPool, StoringPool } from './pools.ts';
 
 const pools = [StoringPool, ReadingPool, SessionsPool];
@@ -18,8 +18,9 @@ const pools = [StoringPool, ReadingPool, SessionsPool];
         retryAttempts: 0,
       }),
       dataSourceFactory: async (options) => {
-        if (!options) throw new Error('The database has no options.');
-        return new DataSource(options).initialize();
+        if (options?.type !== 'postgres' || !options.url)
+          throw new Error('The database has no options.');
+        return connectAndMigrate(options.url, options);
       },
     }),
   ],

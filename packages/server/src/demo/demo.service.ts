@@ -3,6 +3,8 @@ import { Injectable } from '@nestjs/common';
 import { demoEdits, demoRecordings, demoTitle } from '@pannet/core/demo/demo-song';
 import type { Recording } from '@pannet/core/song/song';
 import { anyone } from '../accounts/visitor.ts';
+import { Configuration } from '../configuration/configuration.ts';
+import { lockKeys, withDatabaseLock } from '../database/migrate.ts';
 import { RecordingsService } from '../recordings/recordings.service.ts';
 import { SongsService } from '../songs/songs.service.ts';
 
@@ -12,13 +14,22 @@ export class DemoService {
   readonly #songs: SongsService;
   readonly #recordings: RecordingsService;
 
-  constructor(songs: SongsService, recordings: RecordingsService) {
+  readonly #databaseUrl: string;
+
+  constructor(songs: SongsService, recordings: RecordingsService, { databaseUrl }: Configuration) {
     this.#songs = songs;
     this.#recordings = recordings;
+    this.#databaseUrl = databaseUrl;
   }
 
   /** @param say told, in a line, what is being done */
   async seed(say: (line: string) => void): Promise<void> {
+    // Two servers that start on one empty database must not seed it twice.
+    if (await this.#songs.everHadSongs()) return;
+    await withDatabaseLock(this.#databaseUrl, lockKeys.seeding, () => this.#seedIfEmpty(say));
+  }
+
+  async #seedIfEmpty(say: (line: string) => void): Promise<void> {
     if (await this.#songs.everHadSongs()) return;
     say(`Synthesising the demo song, “${demoTitle}” …`);
     const recordings: Recording[] = [];
