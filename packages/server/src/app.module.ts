@@ -7,6 +7,7 @@ import { ConfigurationModule } from './configuration/configuration.module.ts';
 import { DatabaseModule } from './database/database.module.ts';
 import { DemoService } from './demo/demo.service.ts';
 import { HealthController } from './health/health.controller.ts';
+import { RateGuard } from './rates.ts';
 import { Disk } from './recordings/disk.ts';
 import { RecordingsController } from './recordings/recordings.controller.ts';
 import { RecordingsService } from './recordings/recordings.service.ts';
@@ -35,6 +36,8 @@ export class AppModule {
         DiskController,
       ],
       providers: [
+        // In this order.
+        { provide: APP_GUARD, useClass: RateGuard },
         { provide: APP_GUARD, useClass: AccessGuard },
         Disk,
         Spool,

@@ -5,17 +5,20 @@ import { type LogLevel, ValidationPipe } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
-import type { NextFunction, Request, Response } from 'express';
+import type { Express, NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
 import { AccountsService } from './accounts/accounts.service.ts';
 import { sessions } from './accounts/sessions.ts';
 import { AppModule } from './app.module.ts';
 import type { Configuration } from './configuration/configuration.ts';
 import { SessionsPool } from './database/pools.ts';
+import { shareConnections } from './connections.ts';
 import { comesInTime, fromHere, notTooDeep } from './edge.ts';
-import { requestRate, signInRates } from './rates.ts';
 import { ProblemFilter } from './problems/problem.filter.ts';
 import { strictly } from './problems/strictly.ts';
+
+/** A request's head must have come within this time. */
+const headersMs = 10_000;
 
 /** The server as it was configured, ready to listen. */
 export async function createServer(
@@ -43,16 +46,25 @@ async function dress(
 ): Promise<void> {
   const { behindTls, patienceMs, trustedProxies, webFolder } = configuration;
   app.set('trust proxy', trustedProxies.length > 0 ? trustedProxies : false);
+  // Express compiles the addresses into this.
+  const trusts = (app.getHttpAdapter().getInstance() as Express).get('trust proxy fn') as (
+    address: string,
+    hop: number,
+  ) => boolean;
   app.set('query parser', 'simple');
   const http = app.getHttpServer() as Server;
   // An upload may take as long as it goes on: the spool sees to those that stand still, `comesInTime` to all others.
   http.requestTimeout = 0;
-  http.headersTimeout = Math.min(60_000, patienceMs);
+  http.headersTimeout = Math.min(headersMs, patienceMs);
   // Longer than proxies and browsers hold an idle connection: whoever uses one again must not find it closed.
   http.keepAliveTimeout = 65_000;
-  http.maxConnections = 1000;
+  shareConnections(http, {
+    total: 1000,
+    perAddress: 400,
+    firstRequestMs: Math.min(headersMs, patienceMs),
+    isTrusted: (address) => trusts(address, 0),
+  });
   app.use(fromHere(configuration));
-  app.use(requestRate(configuration.requestsPerMinute));
   app.use(comesInTime(patienceMs));
   app.use(
     helmet({
@@ -73,7 +85,6 @@ async function dress(
     app.use('/api', sessions(app.get(SessionsPool), await accounts.sessionSecret(), behindTls));
   // Nest hands on what its types do not name.
   app.useBodyParser('json', { limit: '5mb', verify: notTooDeep } as { limit: string });
-  app.use(...signInRates(configuration.signInsPerMinute));
   app.useGlobalFilters(new ProblemFilter());
   app.useGlobalPipes(new ValidationPipe(strictly));
   const config = new DocumentBuilder()

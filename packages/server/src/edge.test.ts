@@ -98,6 +98,8 @@ describe('configuration', () => {
     expect(read.accounts).toBe(true);
     expect(readConfiguration(given).accounts).toBe(false);
     expect(readConfiguration({ ...given, PANNET_HOST: '0.0.0.0' }).accounts).toBe(true);
+    const proxied = { ...given, PANNET_TRUSTED_PROXY: '127.0.0.1', PANNET_NAMES: 'a.example' };
+    expect(readConfiguration(proxied).accounts).toBe(true);
   });
 
   test.each([
@@ -107,6 +109,7 @@ describe('configuration', () => {
     [{ ...given, PANNET_HOST: 'my machine' }, /PANNET_HOST must be an address/],
     [{ ...given, PANNET_RATE: '1' }, /PANNET_RATE must be a whole number from 60/],
     [{ ...given, PANNET_TRUSTED_PROXY: 'everyone' }, /PANNET_TRUSTED_PROXY/],
+    [{ ...given, PANNET_TRUSTED_PROXY: '127.0.0.1' }, /PANNET_TRUSTED_PROXY needs PANNET_NAMES/],
   ])('%j is refused in a sentence', (environment, sentence) => {
     expect(() => readConfiguration(environment)).toThrow(ConfigurationError);
     expect(() => readConfiguration(environment)).toThrow(sentence);

@@ -38,6 +38,13 @@ export function fromHere(configuration: Configuration): RequestHandler {
         code: 'other-type',
         sentence: `The content type must be ${allowed.join(' or ')}.`,
       });
+    // JSON is UTF-8 (RFC 8259, 8.1); in another coding it would pass the look at how deep it is.
+    const charset = /charset\s*=\s*"?([^";\s]+)/i.exec(request.headers['content-type'] ?? '')?.[1];
+    if (charset !== undefined && charset.toLowerCase() !== 'utf-8')
+      throw new Problem(415, {
+        code: 'other-charset',
+        sentence: `The charset must be utf-8; it was ${charset.slice(0, 40)}.`,
+      });
     next();
   };
 }

@@ -4,6 +4,7 @@ import { IsString, Length } from 'class-validator';
 import type { Request, Response } from 'express';
 import { Configuration } from '../configuration/configuration.ts';
 import { Problem } from '../problems/problem.ts';
+import { LimitedAsSignIn } from '../rates.ts';
 import { AccountsService } from './accounts.service.ts';
 import { cookieName } from './sessions.ts';
 import { Asking, OpenToAll, type Visitor } from './visitor.ts';
@@ -60,6 +61,7 @@ export class SessionController {
   }
 
   @Post()
+  @LimitedAsSignIn()
   @HttpCode(200)
   @OpenToAll()
   @ApiOperation({ summary: 'Sign in; the session is a cookie' })
@@ -76,6 +78,7 @@ export class SessionController {
   }
 
   @Put('password')
+  @LimitedAsSignIn()
   @HttpCode(204)
   @ApiOperation({ summary: 'Choose another password; all other sessions end' })
   async setPassword(

@@ -123,7 +123,7 @@ export class Configuration {
 
   /** Whether one has to sign in: wherever others than this machine's users may come. */
   get accounts(): boolean {
-    return this.accountsAsked || !isLoopback(this.host) || this.names.length > 0;
+    return this.accountsAsked || !isLoopback(this.host) || this.names.length > 0 || this.behindTls;
   }
 
   /** Whether browsers come by TLS: through a proxy that is trusted to say so. */
@@ -199,6 +199,11 @@ export function readConfiguration(environment: NodeJS.ProcessEnv): Configuration
 export function checked(given: object): Configuration {
   const configuration = plainToInstance(Configuration, given);
   const [error] = validateSync(configuration, { skipMissingProperties: false });
+  // Without its name, a proxy's requests would be refused or, where they name loopback, be taken for this machine's own.
+  if (!error && configuration.trustedProxies.length > 0 && configuration.names.length === 0)
+    throw new ConfigurationError(
+      'PANNET_TRUSTED_PROXY needs PANNET_NAMES: the name that the proxy is reached by, such as pannet.studio.example.',
+    );
   if (!error) return configuration;
   const [sentence] = Object.values(error.constraints ?? {});
   throw new ConfigurationError(`${sentence ?? `“${error.property}” is not valid`}.`);

@@ -3,6 +3,7 @@ import { ApiOperation, ApiTags } from '@nestjs/swagger';
 import { DataSource } from 'typeorm';
 import { Configuration } from '../configuration/configuration.ts';
 import { OpenToAll } from '../accounts/visitor.ts';
+import { Unlimited } from '../rates.ts';
 import { noDatabase } from '../problems/failing.ts';
 
 @ApiTags('health')
@@ -18,6 +19,7 @@ export class HealthController {
   }
 
   @Get()
+  @Unlimited()
   @OpenToAll()
   @ApiOperation({ summary: 'Whether the server and its database answer' })
   async health(): Promise<{ status: 'ok'; memoryBytes?: number }> {

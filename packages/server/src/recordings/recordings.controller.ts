@@ -29,6 +29,7 @@ import {
 import parseRange from 'range-parser';
 import { Asking, type Visitor } from '../accounts/visitor.ts';
 import { notFound, Problem } from '../problems/problem.ts';
+import { Unlimited } from '../rates.ts';
 import { type ByteRange, RecordingsService } from './recordings.service.ts';
 
 export class UploadDto {
@@ -94,6 +95,7 @@ export class RecordingsController {
   }
 
   @Get(':hash/audio')
+  @Unlimited()
   @ApiOperation({ summary: "A recording's bytes, as they came; takes a single range" })
   async audio(
     @Asking() visitor: Visitor,
@@ -131,6 +133,7 @@ export class RecordingsController {
 
   /** A song of many parts needs a stretch of each at once; one answer for all of them is many times faster. */
   @Post('ranges')
+  @Unlimited()
   @HttpCode(200)
   @ApiOperation({
     summary: 'Ranges of several recordings, one behind the other in the order asked for',
