@@ -14,6 +14,8 @@ import { RecordingsService } from './recordings/recordings.service.ts';
 import { Spool } from './recordings/spool.ts';
 import { RecipesController } from './recipes/recipes.controller.ts';
 import { RecipesService } from './recipes/recipes.service.ts';
+import { DocumentReader } from './songs/document-reader.ts';
+import { StoredSongs } from './songs/stored-songs.ts';
 import { SharesService } from './songs/shares.service.ts';
 import { SongAccess } from './accounts/song-access.ts';
 import { SongsController } from './songs/songs.controller.ts';
@@ -42,6 +44,8 @@ export class AppModule {
         Disk,
         Spool,
         SongAccess,
+        DocumentReader,
+        StoredSongs,
         SongsService,
         SharesService,
         RecordingsService,

@@ -46,6 +46,8 @@ function worded(description: Description, found: Issue, place: string, what: str
       return refused(issue.expected === 'number' ? 'not-a-number' : 'wrong-type', issue.message);
     }
     case 'invalid_union': {
+      // A description that has words of its own for this.
+      if (!issue.message.startsWith('Invalid')) return refused('unknown-choice', issue.message);
       const nearest = nearestOption(issue);
       if (nearest) return worded(description, nearest, place, what);
       const kind = (input as { readonly kind?: unknown } | undefined)?.kind;
@@ -92,7 +94,7 @@ function deepest(issue: Issue): Issue {
 }
 
 function oneOf(named: string, words: readonly unknown[], received: unknown): string {
-  const list = words.filter((word) => typeof word === 'string').map((word) => `“${word}”`);
+  const list = words.filter((word) => word !== undefined).map(describe);
   return list.length === 1
     ? `${named} must be ${list[0]}; it was ${describe(received)}.`
     : `${named} must be one of ${list.join(', ')}; it was ${describe(received)}.`;

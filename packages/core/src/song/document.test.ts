@@ -68,6 +68,85 @@ describe('whatever passes can be opened', () => {
     );
   });
 
+  test('also where the rate is chosen last: whatever is taken at one rate opens at that rate', () => {
+    const [recording] = recordings;
+    const kinds = ['set-image', 'set-voice', 'set-stage', 'set-rooms', 'set-takes'] as const;
+    const edits = kinds.map((kind) => anyOf(editModules[kind].description));
+    fc.assert(
+      fc.property(
+        fc.array(fc.oneof(...edits), { maxLength: 5 }),
+        fc.constantFrom(8000, 44_100, 96_000, 192_000),
+        (edits, rateHz) => {
+          // No rate yet: what needs one is checked against the usual one.
+          let song = done(emptySong('s', 'Song'), {
+            kind: 'put-recording',
+            recording: { ...recording, rateHz },
+          });
+          song = done(song, {
+            kind: 'add-part',
+            index: 0,
+            part: newPart('a', 'A', 'keys', [{ recording: recording.hash, channel: 0 }]),
+          });
+          for (const edit of [...edits, { kind: 'set-rate', rateHz }]) {
+            const aimed = 'partId' in edit ? { ...edit, partId: 'a' } : edit;
+            const outcome = apply(song, command([aimed]));
+            if (outcome.ok) song = outcome.value.song;
+          }
+          expect(kept(song)).toEqual({ ok: true, value: song });
+        },
+      ),
+      { numRuns: 100 },
+    );
+  });
+
+  test('a delay in samples that only the usual rate allows keeps the rate from being another', () => {
+    const [recording] = recordings;
+    const song = done(
+      emptySong('s', 'Song'),
+      { kind: 'put-recording', recording: { ...recording, rateHz: 8000 } },
+      {
+        kind: 'add-part',
+        index: 0,
+        part: newPart('a', 'A', 'keys', [{ recording: recording.hash, channel: 0 }]),
+      },
+      {
+        kind: 'set-voice',
+        partId: 'a',
+        voiceId: 'v1',
+        changes: { delay: { value: 2000, unit: 'samples' } },
+      },
+    );
+    const outcome = apply(song, command([{ kind: 'set-rate', rateHz: 8000 }]));
+    expect(outcome.ok ? 'taken' : outcome.error.sentence).toMatch(/delay/i);
+  });
+
+  test('what lies a day after the beginning, or beyond any file, is refused; the furthest is compiled', () => {
+    const clip = (fromFrame: number, toFrame: number, atFrame = 0) => ({
+      kind: 'set-take',
+      partId: 'a',
+      takeId: 't1',
+      changes: { clips: [{ fromFrame, toFrame, atFrame }] },
+    });
+    for (const edit of [clip(0, 2 ** 44), clip(2 ** 44, 2 ** 44 + 9)])
+      expect(apply(begun, command([edit])).ok).toBe(false);
+    const long = { ...recordings[2], hash: 'd'.repeat(64), frames: 2 ** 32 };
+    const late = [{ ...part.takes[0], id: 'late', recording: long.hash }];
+    const withLong = done(begun, { kind: 'put-recording', recording: long });
+    const takes = apply(
+      withLong,
+      command([{ kind: 'set-takes', partId: 'a', changes: { takes: late } }]),
+    );
+    expect(takes.ok ? 'taken' : takes.error.sentence).toMatch(/more than 24 hours after/);
+    const drift = { rangeMs: 3 };
+    const far = done(begun, clip(0, 9000, 2 ** 31), {
+      kind: 'set-voice',
+      partId: 'a',
+      voiceId: 'v1',
+      changes: { drift: { ...begun.parts.a.image.voices[0].drift, ...drift } },
+    });
+    expect(compile(far, new Map()).frames).toBeGreaterThan(2 ** 31);
+  });
+
   test('what is left out of a part has its default: a preparation without compressor', () => {
     const { compressor: _, ...preparation } = part.preparation;
     const song = done(begun, { kind: 'set-preparation', partId: 'a', preparation });
@@ -119,6 +198,14 @@ describe('whatever passes can be opened', () => {
       'a take in time with itself',
       { kind: 'set-take', partId: 'a', takeId: 't1', changes: { align: { to: 't1' } } },
       /another take/,
+    ],
+    [
+      'a sample of no known size',
+      {
+        kind: 'put-recording',
+        recording: { ...recordings[0], hash: 'e'.repeat(64), bitsPerSample: undefined },
+      },
+      /^A sample has 16, 24, 32 or 64 bits\.$/,
     ],
     ['a name that is a NUL', { kind: 'set-title', title: '\0' }, /1 to 120 characters/],
   ])('%s is refused with a sentence', (_, edit, sentence) => {

@@ -31,7 +31,7 @@ export const recordingDescription = thing({
   }),
   channels: z.union([z.literal(1), z.literal(2)], { error: 'A recording has 1 or 2 channels.' }),
   rateHz,
-  frames: count('The length of a recording in frames', 1),
+  frames: count('The length of a recording in frames', 1, 2 ** 32),
   dataOffset: count('Where the audio of a file begins'),
   bytesPerFrame: count('The size of a frame', 1, 64),
   /** The file that it was converted from, kept as it came. */

@@ -70,6 +70,9 @@ export type Song = Described<typeof songDescription>;
 
 export const mostParts = 64;
 
+/** A take ends within this time of the song's beginning. */
+const longestHours = 24;
+
 /** Where a song has no rate yet, what needs one is checked against this. */
 const usualRateHz = 48_000;
 
@@ -97,6 +100,12 @@ export function checkPart(song: Song, part: Part, place = 'part'): Outcome<Part>
         'no-channel',
         `“${recording.fileName}” has no channel ${take.channel}.`,
         `${at}.channel`,
+      );
+    if (takeFrames(song, take) > longestHours * 3600 * rateOf(song))
+      return failure(
+        'too-late',
+        `“${take.name}” ends more than ${longestHours} hours after the song begins.`,
+        at,
       );
   }
   for (const [n, { align, id }] of part.takes.entries())

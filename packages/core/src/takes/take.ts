@@ -16,8 +16,8 @@ import { preparationDescription } from './preparation.ts';
 
 /** A stretch of a recording placed in a take, in frames of the recording and of the take; between clips is silence. */
 const clipDescription = thing({
-  fromFrame: count('The beginning of a clip'),
-  toFrame: count('The end of a clip', 1),
+  fromFrame: count('The beginning of a clip', 0, 2 ** 32),
+  toFrame: count('The end of a clip', 1, 2 ** 32),
   atFrame: count('The place of a clip', 0, 2 ** 31),
   ...group(clipParameters),
 }).superRefine(({ fromFrame, toFrame }, context) => {

@@ -18,8 +18,18 @@ export async function logPage(
   songId: string,
   upTo: number,
 ): Promise<LogPage> {
+  const { log, earlier } = await logPageText(manager, songId, upTo);
+  return { log: log.map((text) => JSON.parse(text) as LoggedCommand), earlier };
+}
+
+/** The same, each command as its JSON: what the database has as text is not parsed and written again. */
+export async function logPageText(
+  manager: EntityManager,
+  songId: string,
+  upTo: number,
+): Promise<{ readonly log: readonly string[]; readonly earlier: number | null }> {
   const rows = (await manager.query(
-    `SELECT id, revision, name, role, edits, inverse FROM commands
+    `SELECT id, revision, name, role, edits::text AS edits, inverse::text AS inverse FROM commands
      WHERE song_id = $1 AND revision <= $2 AND revision >= (
        SELECT coalesce(min(revision), 0) FROM (
          SELECT revision, row_number() OVER newest AS place,
@@ -30,10 +40,13 @@ export async function logPage(
        ) AS sized WHERE place = 1 OR bytes <= ${mostBytes})
      ORDER BY revision`,
     [songId, upTo],
-  )) as (LoggedCommand & { revision: number })[];
+  )) as LogRow[];
   const [first] = rows;
   return {
-    log: rows.map(({ id, name, role, edits, inverse }) => ({ id, name, role, edits, inverse })),
+    log: rows.map(
+      ({ id, name, role, edits, inverse }) =>
+        `{"id":"${id}","name":${JSON.stringify(name)},"role":"${role}","edits":${edits},"inverse":${inverse}}`,
+    ),
     earlier: first && first.revision > 1 ? first.revision - 1 : null,
   };
 }

@@ -9,13 +9,15 @@ import {
   Post,
   Put,
   Query,
+  Res,
 } from '@nestjs/common';
 import { ApiBody, ApiOperation, ApiTags } from '@nestjs/swagger';
+import type { Response } from 'express';
 import { Asking, type Visitor } from '../accounts/visitor.ts';
 import { type Share, SharesService } from './shares.service.ts';
 import type { LogPage } from './song-log.ts';
 import { CommandsDto, CommandsPipe, CopyDto, LogDto, NewSongDto, ShareDto } from './songs.dto.ts';
-import { type OpenedSong, SongsService, type SongSummary } from './songs.service.ts';
+import { SongsService, type SongSummary } from './songs.service.ts';
 
 /** Not a class: what is behind `CommandsPipe` is not looked at again. */
 type ReceivedCommands = Pick<CommandsDto, 'baseRevision' | 'commands'>;
@@ -45,8 +47,21 @@ export class SongsController {
 
   @Get(':id')
   @ApiOperation({ summary: 'The document, its revision and the newest commands of its log' })
-  open(@Asking() visitor: Visitor, @Param('id', ParseUUIDPipe) id: string): Promise<OpenedSong> {
-    return this.#songs.open(visitor, id);
+  async open(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+    @Res() response: Response,
+  ): Promise<void> {
+    const { may, rest } = await this.#songs.open(visitor, id);
+    const head = Buffer.from(`{"may":${JSON.stringify(may)},`);
+    response.set({
+      'Content-Type': 'application/json; charset=utf-8',
+      'Content-Length': String(head.length + rest.length),
+      'Cache-Control': 'no-store',
+    });
+    // Megabytes that many ask for at once are in memory once.
+    response.write(head);
+    response.end(rest);
   }
 
   @Get(':id/log')

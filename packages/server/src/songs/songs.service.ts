@@ -4,7 +4,6 @@ import { Injectable } from '@nestjs/common';
 import { expectSuccess } from '@pannet/core/outcome';
 import { apply, type Command } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
-import { readSong } from '@pannet/core/song/saved-song';
 import { emptySong, type Song } from '@pannet/core/song/song';
 import { DataSource } from 'typeorm';
 import { ownerOf, type Visitor } from '../accounts/visitor.ts';
@@ -15,6 +14,7 @@ import { RecordingsService } from '../recordings/recordings.service.ts';
 import { noSong, SongAccess, type Right } from '../accounts/song-access.ts';
 import { SongEntity } from './song.entity.ts';
 import { appendToLog, findInLogs, logPage, type LogPage, type LogRow } from './song-log.ts';
+import { keyOf, StoredSongs, type SongVersion } from './stored-songs.ts';
 import { Work } from './work.ts';
 
 export interface SongSummary {
@@ -36,10 +36,10 @@ export interface OpenedSong extends LogPage {
   readonly may: Right;
 }
 
+/** Letters of one edit: nothing else is answered while it is read. */
+const maxEditLetters = 1_000_000;
 /** What one step may leave in the log: taken back it may be far larger than it was. */
 const mostLoggedBytes = 20_000_000;
-/** So many documents are not read again while they are worked on. */
-const mostRemembered = 32;
 /** So often a song is looked at anew because somebody wrote to it meanwhile. */
 const mostLooks = 100;
 
@@ -48,13 +48,18 @@ export class SongsService {
   readonly #data: DataSource;
   readonly #recordings: RecordingsService;
   readonly #access: SongAccess;
-  /** Documents as they were read last, by song, the one used last at the end. */
-  readonly #read = new Map<string, { readonly version: string; readonly song: Song }>();
+  readonly #stored: StoredSongs;
   /** The last request of each song that is being worked on. */
   readonly #turns = new Map<string, Promise<unknown>>();
 
-  constructor(data: DataSource, recordings: RecordingsService, access: SongAccess) {
+  constructor(
+    data: DataSource,
+    recordings: RecordingsService,
+    access: SongAccess,
+    stored: StoredSongs,
+  ) {
     this.#data = data;
+    this.#stored = stored;
     this.#recordings = recordings;
     this.#access = access;
   }
@@ -103,17 +108,16 @@ export class SongsService {
    */
   async copy(visitor: Visitor, id: string, revision: number, title: string): Promise<SongSummary> {
     await this.#access.demand(visitor, id, 'read');
-    const entity = await this.#data.getRepository(SongEntity).findOneBy({ id });
-    if (!entity) throw noSong();
-    if (revision > entity.revision)
+    const { version, song: newest } = await this.#stored.current(id);
+    if (revision > version.revision)
       throw new Problem(422, {
         code: 'no-such-revision',
-        sentence: `The song is at revision ${entity.revision}; it was never at ${revision}.`,
+        sentence: `The song is at revision ${version.revision}; it was never at ${revision}.`,
         place: 'revision',
       });
-    let song = this.#documentOf(entity);
+    let song = newest;
     const work = new Work();
-    for (let at: number | null = entity.revision; at !== null && at > revision;) {
+    for (let at: number | null = version.revision; at !== null && at > revision;) {
       const page = await logPage(this.#data.manager, id, at);
       for (const command of page.log.toReversed().slice(0, at - revision)) {
         const back = await work.apply(song, { ...command, edits: command.inverse });
@@ -144,12 +148,13 @@ export class SongsService {
     return found;
   }
 
-  async open(visitor: Visitor, id: string): Promise<OpenedSong> {
+  /** What one may do with a song, and the JSON of all else that opening it tells, without its opening brace. */
+  async open(
+    visitor: Visitor,
+    id: string,
+  ): Promise<{ readonly may: Right; readonly rest: Buffer }> {
     const may = await this.#access.demand(visitor, id, 'read');
-    const entity = await this.#data.getRepository(SongEntity).findOneBy({ id });
-    if (!entity) throw noSong();
-    const page = await logPage(this.#data.manager, id, entity.revision);
-    return { song: this.#documentOf(entity), revision: entity.revision, may, ...page };
+    return { may, rest: await this.#stored.opened(id) };
   }
 
   /** Commands from before what an opened song has told. */
@@ -161,7 +166,7 @@ export class SongsService {
   async delete(visitor: Visitor, id: string): Promise<void> {
     await this.#access.demand(visitor, id, 'own');
     await this.#data.getRepository(SongEntity).softDelete({ id });
-    this.#read.delete(id);
+    this.#stored.forget(id);
   }
 
   async restore(visitor: Visitor, id: string): Promise<SongSummary> {
@@ -217,25 +222,28 @@ export class SongsService {
   ): Promise<number> {
     const work = new Work();
     for (let looks = 0; looks < mostLooks; looks++) {
-      const entity = await this.#data.getRepository(SongEntity).findOneBy({ id });
-      if (!entity) throw noSong();
-      const known = await this.#knownOf(entity, baseRevision, ids);
+      const stored = await this.#stored.current(id);
+      const { version } = stored;
+      const known = await this.#knownOf(version, baseRevision, ids);
       // The same request, sent again, has written since the song was read.
       if (!known) continue;
       const fresh = commands.filter((_, n) => !known.has(ids[n]));
-      if (fresh.length === 0) return entity.revision;
+      if (fresh.length === 0) return version.revision;
       // Computed before anything is locked: no transaction stands still meanwhile.
-      let song = this.#documentOf(entity);
+      let { song } = stored;
       const logged: LogRow[] = [];
       for (const command of fresh) {
         this.#checkRecordings(command, kept);
+        const edits = editsText(command);
         const applied = await work.apply(song, command);
         if (!applied.ok) throw new Problem(422, applied.error, { commandId: command.id });
         song = applied.value.song;
-        logged.push(logRow(command, applied.value.inverse, entity.revision + logged.length + 1));
+        logged.push(
+          logRow(command, edits, applied.value.inverse, version.revision + logged.length + 1),
+        );
       }
-      if (await this.#write(visitor, entity, song, logged, [...kept.keys()]))
-        return entity.revision + logged.length;
+      if (await this.#write(visitor, version, song, logged, [...kept.keys()]))
+        return version.revision + logged.length;
     }
     throw databaseBusy();
   }
@@ -243,7 +251,7 @@ export class SongsService {
   /** Writes what commands made of a song. @returns false, and nothing is written, where another one has written since it was read */
   async #write(
     visitor: Visitor,
-    read: SongEntity,
+    read: SongVersion,
     song: Song,
     logged: readonly LogRow[],
     recordings: readonly string[],
@@ -258,7 +266,7 @@ export class SongsService {
         lock: { mode: 'pessimistic_write' },
       });
       if (!now) throw noSong();
-      if (versionOf(now) !== versionOf(read)) return null;
+      if (keyOf(now) !== keyOf(read)) return null;
       await appendToLog(manager, id, visitor.kind === 'account' ? visitor.name : null, logged);
       await this.#recordings.noteUses(manager, id, recordings);
       const updatedAt = new Date();
@@ -269,7 +277,7 @@ export class SongsService {
       );
       return updatedAt;
     });
-    if (updatedAt) this.#remember({ id, revision, updatedAt }, song);
+    if (updatedAt) this.#stored.remember({ id, revision, updatedAt }, song, document.length);
     return updatedAt !== null;
   }
 
@@ -278,29 +286,29 @@ export class SongsService {
    * @throws Problem 409 where something else stands behind `baseRevision`, or an id is another song's
    */
   async #knownOf(
-    entity: SongEntity,
+    version: SongVersion,
     baseRevision: number,
     ids: readonly string[],
   ): Promise<Set<string> | null> {
     const found = await findInLogs(this.#data.manager, ids);
-    const foreign = found.find(({ songId }) => songId !== entity.id);
+    const foreign = found.find(({ songId }) => songId !== version.id);
     if (foreign)
       throw new Problem(
         409,
         { code: 'foreign-command', sentence: 'A command of this id belongs to another song.' },
         { commandId: foreign.id },
       );
-    if (found.some(({ revision }) => revision > entity.revision)) return null;
+    if (found.some(({ revision }) => revision > version.revision)) return null;
     const behind = found.filter(({ revision }) => revision > baseRevision);
     const unbroken = behind.every(({ revision }, n) => revision === baseRevision + n + 1);
-    if (!unbroken || baseRevision + behind.length !== entity.revision)
+    if (!unbroken || baseRevision + behind.length !== version.revision)
       throw new Problem(
         409,
         {
           code: 'other-revision',
-          sentence: `This song was changed elsewhere: it is at revision ${entity.revision}, the commands stand on ${baseRevision}.`,
+          sentence: `This song was changed elsewhere: it is at revision ${version.revision}, the commands stand on ${baseRevision}.`,
         },
-        { revision: entity.revision, known: found.map(({ id }) => id) },
+        { revision: version.revision, known: found.map(({ id }) => id) },
       );
     return new Set(found.map(({ id }) => id));
   }
@@ -342,34 +350,31 @@ export class SongsService {
         );
     }
   }
-
-  #documentOf(entity: SongEntity): Song {
-    const remembered = this.#read.get(entity.id);
-    if (remembered?.version === versionOf(entity)) return remembered.song;
-    const song = readSong(entity.document);
-    if (!song.ok) throw new Problem(409, song.error);
-    this.#remember(entity, song.value);
-    return song.value;
-  }
-
-  #remember(entity: Pick<SongEntity, 'id' | 'revision' | 'updatedAt'>, song: Song): void {
-    this.#read.delete(entity.id);
-    this.#read.set(entity.id, { version: versionOf(entity), song });
-    const [oldest] = this.#read.keys();
-    if (this.#read.size > mostRemembered) this.#read.delete(oldest);
-  }
 }
 
-/** A restored backup may have the same revision with something else in it. */
-function versionOf({ revision, updatedAt }: Pick<SongEntity, 'revision' | 'updatedAt'>): string {
-  return `${revision} ${updatedAt.getTime()}`;
+/** A command's edits as JSON. @throws Problem 413 for an edit that would take long in one go */
+function editsText({ id, name, edits }: Command): string {
+  const texts = edits.map((edit) => JSON.stringify(edit));
+  if (texts.some(({ length }) => length > maxEditLetters))
+    throw new Problem(
+      413,
+      {
+        code: 'too-large',
+        sentence: `“${name}” has an edit of more than ${maxEditLetters / 1e6} MB: change less at once.`,
+      },
+      { commandId: id },
+    );
+  return `[${texts.join(',')}]`;
 }
 
-function logRow(command: Command, inverse: readonly Edit[], revision: number): LogRow {
-  const { id, name, role } = command;
-  const row = { id, name, role, revision };
-  const texts = { edits: JSON.stringify(command.edits), inverse: JSON.stringify(inverse) };
-  if (texts.edits.length + texts.inverse.length > mostLoggedBytes)
+function logRow(
+  { id, name, role }: Command,
+  edits: string,
+  inverse: readonly Edit[],
+  revision: number,
+): LogRow {
+  const row = { id, name, role, revision, edits, inverse: JSON.stringify(inverse) };
+  if (edits.length + row.inverse.length > mostLoggedBytes)
     throw new Problem(
       422,
       {
@@ -378,7 +383,7 @@ function logRow(command: Command, inverse: readonly Edit[], revision: number): L
       },
       { commandId: id },
     );
-  return { ...row, ...texts };
+  return row;
 }
 
 /** The files that these recordings are and came from. What came may have any shape. */

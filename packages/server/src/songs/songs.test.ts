@@ -8,6 +8,7 @@ import { DataSource } from 'typeorm';
 import { FairComparison1764200000000 } from '../database/migrations/fair-comparison.ts';
 import { recordingBytes, RunningServer, titled } from '../running-server.fixture.ts';
 import type { OpenedSong } from './songs.service.ts';
+import type { LogPage } from './song-log.ts';
 
 const server = new RunningServer();
 const call = server.call.bind(server);
@@ -280,7 +281,7 @@ describe('songs', () => {
           [id],
         );
       const logOf = async () =>
-        ((await call('GET', `/songs/${id}`)).body as unknown as OpenedSong).log;
+        ((await call('GET', `/songs/${id}/log?upTo=2`)).body as unknown as LogPage).log;
       const addedPart = (edits: readonly Edit[]) => {
         const added = edits.find(({ kind }) => kind === 'add-part');
         return added?.kind === 'add-part' ? added.part : null;

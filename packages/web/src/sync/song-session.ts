@@ -2,6 +2,7 @@ import { failure, FailureError, success, type Outcome } from '@pannet/core/outco
 import { apply, mergeCommands, type Command, type LoggedCommand } from '@pannet/core/song/commands';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { record, redoCommand, replay, undoCommand } from '@pannet/core/song/history';
+import { smallEdits } from '@pannet/core/song/small-edits';
 import { readSong } from '@pannet/core/song/saved-song';
 import { songFormat, type Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
@@ -151,7 +152,7 @@ export class SongSession {
       id: crypto.randomUUID(),
       name: name.slice(0, 200),
       role: 'do',
-      edits,
+      edits: smallEdits(this.#state.song, edits),
     };
     const taken = this.#merged(command) ?? this.#take(command);
     if (taken.ok) {
@@ -213,7 +214,10 @@ export class SongSession {
   }
 
   #step(command: Command | undefined): void {
-    if (!command || !this.#take(command).ok) return;
+    if (!command) return;
+    // Steps of earlier versions are taken back by giving whole lists anew.
+    const edits = smallEdits(this.#state.song, command.edits);
+    if (!this.#take({ ...command, edits }).ok) return;
     this.#hold(null);
     this.#keep();
     void this.#send();

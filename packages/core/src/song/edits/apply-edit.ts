@@ -1,6 +1,7 @@
 import { failure, type Outcome } from '../../outcome.ts';
 import { describe } from '../../parameters/parameter.ts';
 import { read } from '../../parameters/reading.ts';
+import { refusedGrowth } from '../size.ts';
 import type { Song } from '../song.ts';
 import type { Edit, Edited, EditModule } from './edit.ts';
 import { editModules } from './modules.ts';
@@ -20,7 +21,9 @@ export function applyEdit(song: Song, received: unknown): Outcome<Edited> {
   const found = moduleOf(kind);
   if (!found) return failure('unknown-edit', `There is no edit called ${describe(kind)}.`, 'kind');
   const edit = read(found.description, received, '', 'The edit');
-  return edit.ok ? found.apply(song, edit.value as never) : edit;
+  if (!edit.ok) return edit;
+  const outcome = found.apply(song, edit.value as never);
+  return (outcome.ok && refusedGrowth(song, outcome.value.song)) || outcome;
 }
 
 /** The edit that does what two of one gesture do; null where there is none. */

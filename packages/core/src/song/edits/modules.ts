@@ -1,5 +1,8 @@
 import { addComparison } from './add-comparison.ts';
 import { addPart } from './add-part.ts';
+import { changeGroups } from './change-groups.ts';
+import { changeMoves } from './change-moves.ts';
+import { changeRooms } from './change-rooms.ts';
 import { chooseDraft } from './choose-draft.ts';
 import { dropRecording } from './drop-recording.ts';
 import { movePart } from './move-part.ts';
@@ -51,4 +54,7 @@ export const editModules = {
   'set-groups': setGroups,
   'set-moves': setMoves,
   'set-rooms': setRooms,
+  'change-groups': changeGroups,
+  'change-moves': changeMoves,
+  'change-rooms': changeRooms,
 } as const;

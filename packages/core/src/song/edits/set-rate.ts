@@ -1,5 +1,5 @@
 import { failure } from '../../outcome.ts';
-import { songRate } from '../song.ts';
+import { checkSong, songRate } from '../song.ts';
 import { edited, editOf, type EditModule } from './edit.ts';
 
 const description = editOf('set-rate', { rateHz: songRate.unwrap() });
@@ -14,6 +14,9 @@ export const setRate: EditModule<typeof description> = {
         `The song's rate is that of its recordings (${other.rateHz} Hz).`,
         'rateHz',
       );
-    return edited({ ...song, rateHz }, { kind: 'set-rate', rateHz: song.rateHz });
+    // A delay in samples, an impulse response: what fits one rate may not fit another.
+    const changed = checkSong({ ...song, rateHz });
+    if (!changed.ok) return changed;
+    return edited(changed.value, { kind: 'set-rate', rateHz: song.rateHz });
   },
 };
