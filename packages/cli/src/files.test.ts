@@ -4,11 +4,13 @@ import {
   chmodSync,
   existsSync,
   linkSync,
+  lstatSync,
   mkdirSync,
   mkdtempSync,
   readdirSync,
   readFileSync,
   rmSync,
+  statSync,
   symlinkSync,
   writeFileSync,
 } from 'node:fs';
@@ -139,6 +141,43 @@ function mount(folderName: string): boolean {
     return false;
   }
 }
+
+describe('an output that is no regular file', () => {
+  const out = (name: string) => join(folder, name);
+  const render = (to: string) => pannet(`render --image image.json --take take.wav --out ${to}`);
+
+  test.each(['/dev/null', '/dev/full', 'to-null'])('%s is a device, and stays one', async (to) => {
+    if (!existsSync(out('to-null'))) symlinkSync('/dev/null', out('to-null'));
+    expect(await render(to)).not.toBe(0);
+    expect(complained.join()).toMatch(/cannot be written: it is a device/);
+    for (const device of ['/dev/null', '/dev/full'])
+      expect(statSync(device).isCharacterDevice()).toBe(true);
+    expect(lstatSync(out('to-null')).isSymbolicLink()).toBe(true);
+  });
+
+  test('a pipe is written in place, the same bytes as a file', async () => {
+    execFileSync('mkfifo', [out('pipe')]);
+    const reader = spawn('cat', [out('pipe')]);
+    const pieces: Buffer[] = [];
+    reader.stdout.on('data', (piece: Buffer) => pieces.push(piece));
+    const closed = once(reader, 'close');
+    expect(await render('pipe')).toBe(0);
+    await closed;
+    expect(lstatSync(out('pipe')).isFIFO()).toBe(true);
+    expect(await render('plain.wav')).toBe(0);
+    expect(Buffer.concat(pieces).equals(readFileSync(out('plain.wav')))).toBe(true);
+  });
+
+  test('a link stays a link, and what it leads to is written, whether it is there or not', async () => {
+    symlinkSync('led-to.wav', out('leads.wav'));
+    for (let n = 0; n < 2; n++) {
+      expect(await render('leads.wav')).toBe(0);
+      expect(lstatSync(out('leads.wav')).isSymbolicLink()).toBe(true);
+      expect(lstatSync(out('led-to.wav')).isFile()).toBe(true);
+    }
+    expect(left()).toEqual([]);
+  });
+});
 
 describe('what is unusual is said', () => {
   test('samples that are no numbers, a stream without its length, a pad byte that is missing', async () => {

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import midi from '@tonejs/midi';
+import { writeMidi } from 'midi-file';
 import fc from 'fast-check';
 import { tempoDescription, beatsAt, secondsAtBeat } from '../moves/tempo.ts';
 import { isMidiFile } from '../formats/file-name.ts';
@@ -42,6 +43,19 @@ function written(): { readonly bytes: Uint8Array; readonly by: InstanceType<type
   return { bytes: by.toArray(), by };
 }
 
+/** As many notes of one line as are asked for, one after the other. */
+function manyNotes(count: number): Uint8Array {
+  const events = Array.from({ length: 2 * count }, (_, n) => ({
+    deltaTime: 10,
+    channel: 0,
+    type: n % 2 ? ('noteOff' as const) : ('noteOn' as const),
+    noteNumber: 40 + (n % 31),
+    velocity: 80,
+  }));
+  const header = { format: 1 as const, numTracks: 1, ticksPerBeat: 480 };
+  return Uint8Array.from(writeMidi({ header, tracks: [events] }));
+}
+
 function read(): WrittenNotes {
   const outcome = readMidiFile(written().bytes, 'harp.mid');
   if (!outcome.ok) throw new Error(outcome.error.sentence);
@@ -68,6 +82,35 @@ describe('Standard MIDI Files', () => {
     }
   });
 
+  test('any notes, also of one key over each other, are those that the package reads', () => {
+    const note = fc.record({
+      midi: fc.integer({ min: 60, max: 63 }),
+      ticks: fc.nat(2000),
+      durationTicks: fc.integer({ min: 1, max: 400 }),
+    });
+    fc.assert(
+      fc.property(fc.array(note, { minLength: 1, maxLength: 40 }), (notes) => {
+        const by = new midi.Midi();
+        const track = by.addTrack();
+        for (const each of notes) track.addNote({ ...each, velocity: 0.5 });
+        const bytes = by.toArray();
+        const outcome = readMidiFile(bytes, 'x.mid');
+        if (!outcome.ok) throw new Error(outcome.error.sentence);
+        const known = new midi.Midi(bytes).tracks[0].notes
+          .map(({ ticks, durationTicks, midi: key }) => [ticks / 480, durationTicks / 480, key])
+          .sort(([a, , k], [b, , l]) => a - b || k - l);
+        const found = outcome.value.lines[0].notes.map(({ beat, beats, key }) => [
+          beat,
+          beats,
+          key,
+        ]);
+        // Notes of one key that begin at once may be told in either order.
+        const told = (list: number[][]) => list.map((each) => each.join()).sort();
+        expect(told(found)).toEqual(told(known));
+      }),
+    );
+  });
+
   test.each([
     ['no MIDI at all', new TextEncoder().encode('not a file of notes'), 'is no Standard MIDI File'],
     ['an empty file', new Uint8Array(0), 'is no Standard MIDI File'],
@@ -78,6 +121,12 @@ describe('Standard MIDI Files', () => {
     ],
     ['no notes', new midi.Midi().toArray(), 'has no notes'],
     ['too large', new Uint8Array(4_000_001), 'larger than 4 MB'],
+    [
+      'beats without a length',
+      written().bytes.map((byte, n) => (n === 12 || n === 13 ? 0 : byte)),
+      'a beat has no length',
+    ],
+    ['very many notes', manyNotes(60_000), 'more than 50000 notes in one line'],
   ])('%s is refused with a sentence', (_, bytes, why) => {
     const outcome = readMidiFile(bytes, 'x.mid');
     expect(outcome.ok ? '' : outcome.error.sentence).toContain(why);

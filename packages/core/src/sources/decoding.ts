@@ -102,7 +102,7 @@ async function* checkedPieces(
   let samples = 0;
   const checked = ({ channels, rateHz, share }: RawPiece): DecodedPiece => {
     if (channels.length !== count || rateHz !== first.rateHz)
-      throw new Error('its rate or its channels change on the way');
+      throw new Damage('its rate or its channels change on the way');
     samples += count * channels[0].length;
     // Where its headers did not say so.
     if (samples > mostSamples) throw tooLong(fileName);
@@ -120,8 +120,12 @@ async function* checkedPieces(
   }
 }
 
+/** What is wrong with a file, in words of ours. */
+class Damage extends Error {}
+
+/** What a decoder says of a broken file are words for whoever wrote the decoder. */
 function reasonOf(error: unknown): string {
-  return error instanceof Error ? error.message : String(error);
+  return error instanceof Damage ? error.message : 'it is damaged';
 }
 
 function broken(fileName: string, format: AudioFormat, why: string): FailureError {

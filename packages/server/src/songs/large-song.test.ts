@@ -47,7 +47,8 @@ async function emptyParts(): Promise<{ id: string; revision: number }> {
 
 /** A song that is as large as one may be, as far as this goes. */
 async function largestSong(): Promise<{ id: string; revision: number; refused: string }> {
-  let { id, revision } = await emptyParts();
+  const { id, revision: begun } = await emptyParts();
+  let revision = begun;
   let refused = '';
   for (let n = 0; n < parts && !refused; n++) {
     const answer = await send(id, revision, [{ kind: 'change-moves', put: [move(n, 2600)] }]);
