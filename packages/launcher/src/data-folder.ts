@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
+import { accessSync, constants, existsSync, mkdirSync, statfsSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { Complaint, repository } from './repository.ts';
 
@@ -22,6 +22,21 @@ export function dataFolderPath(asked: string | undefined): string {
   return join(repository, '.pannet');
 }
 
+/** PostgreSQL cannot start without room for a piece of its log (16 MB), nor can this program say who uses a folder. */
+const minFreeBytes = 32 * 1_048_576;
+
+/** @throws Complaint where a disk is too full to start on */
+export function demandRoom(
+  folder: string,
+  { bavail, bsize }: { readonly bavail: number; readonly bsize: number } = statfsSync(folder),
+): void {
+  const free = bavail * bsize;
+  if (free < minFreeBytes)
+    throw new Complaint(
+      `The disk of ${folder} is full: ${(free / 1e6).toFixed(0)} MB are free, and Pannet needs ${(minFreeBytes / 1e6).toFixed(0)} MB to start. Your songs are as they were. Make room, then start again.`,
+    );
+}
+
 /** @throws Complaint where no folder can be, or nothing can be written to it */
 function made(folder: string): string {
   try {
@@ -29,6 +44,7 @@ function made(folder: string): string {
     accessSync(folder, constants.W_OK | constants.X_OK);
   } catch (error) {
     const { code } = error as { code?: string };
+    if (code === 'ENOSPC') demandRoom(dirname(folder), { bavail: 0, bsize: 1 });
     if (code === 'EEXIST' || code === 'ENOTDIR')
       throw new Complaint(`${folder} is a file, or lies in one: --data names a folder.`);
     throw new Complaint(

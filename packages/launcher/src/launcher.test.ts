@@ -16,7 +16,7 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { afterAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { runningServer, wasStartedOn } from './cluster-files.ts';
-import { dataFolder } from './data-folder.ts';
+import { dataFolder, demandRoom } from './data-folder.ts';
 import { findChromium, findPostgres, install, onPath } from './debian.ts';
 import { changePlaces, settleDatabases } from './databases.ts';
 import { joinCluster, startCluster, withAdmin, type Cluster } from './postgres.ts';
@@ -199,6 +199,13 @@ test('its log can be read by its owner alone', async () => {
   writeFileSync(join(data, 'postgres.log'), '', { mode: 0o644 });
   await (await startCluster(data, settings)).stop();
   expect(statSync(join(data, 'postgres.log')).mode & 0o777).toBe(0o600);
+});
+
+test('a disk that is too full to start on is said in one sentence', () => {
+  expect(() => demandRoom('/there', { bavail: 1000, bsize: 4096 })).toThrow(
+    /^The disk of \/there is full: 4 MB are free, and Pannet needs 34 MB to start\. .* Make room/,
+  );
+  demandRoom(folder);
 });
 
 test('a data folder that is a file, or that nothing can be written to, is said in a sentence', () => {

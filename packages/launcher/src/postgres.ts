@@ -150,6 +150,8 @@ async function startServer(
       'unix_socket_directories=',
       `port=${port}`,
       'max_connections=60',
+      // Half of the room that uploads leave, so that small edits never fill a disk; `recordings/disk.ts` counts on it.
+      'max_wal_size=128MB',
       ...settings,
     ].flatMap((setting) => ['-c', setting]);
     const log = openSync(logFile, 'a', 0o600);

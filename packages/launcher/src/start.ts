@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import pg from 'pg';
 import { Stopped } from './child.ts';
-import { dataFolder } from './data-folder.ts';
+import { dataFolder, demandRoom } from './data-folder.ts';
 import { install, postgresNeed } from './debian.ts';
 import { claimMaintenance, current, keptSentence, settleDatabases } from './databases.ts';
 import { type FolderLock, takeFolder } from './folder-lock.ts';
@@ -38,6 +38,7 @@ export async function start(words: string[], hot: boolean): Promise<number> {
     if (databaseUrl === undefined) {
       install([postgresNeed]);
       const folder = dataFolder(values.data);
+      demandRoom(folder);
       lock = takeFolder(folder, './pannet start', baseOf(host, port));
       await demandPort(host, port);
       environment.PANNET_SPOOL = join(folder, 'uploads');

@@ -4,7 +4,7 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import pg from 'pg';
 import { Stopped } from './child.ts';
-import { dataFolder, dataFolderPath } from './data-folder.ts';
+import { dataFolder, dataFolderPath, demandRoom } from './data-folder.ts';
 import {
   changePlaces,
   claimMaintenance,
@@ -52,6 +52,7 @@ async function withCluster<Result>(
       `${path} is no data folder of Pannet: there are no songs in it. --data FOLDER names another one.`,
     );
   const folder = dataFolder(work.data);
+  demandRoom(folder);
   const { cluster, release } = await reach(folder, work);
   try {
     return await withAdmin(cluster, async (admin) => {

@@ -6,6 +6,7 @@ import type { Drive } from '../amps/drive.ts';
 import type { Opening } from '../image/stage.ts';
 import type { Curve } from '../moves/curve.ts';
 import type { Tempo } from '../moves/tempo.ts';
+import { makingVersion } from '../song/sound-version.ts';
 import { briefBlockFrames, shortBlockFrames, type PcmSource } from '../sources/blocks.ts';
 import type { Arrangement } from '../takes/arrangement.ts';
 import type { Preparation } from '../takes/preparation.ts';
@@ -63,9 +64,6 @@ export interface MadeSource extends PcmSource {
   readonly step: MakingStep;
   readonly rateHz: number;
 }
-
-/** Raised whenever the same step would give other values. */
-const makingVersion = 11;
 
 export function madeSource(from: PcmSource, step: MakingStep, rateHz: number): MadeSource {
   const { kind, ...settings } = step;

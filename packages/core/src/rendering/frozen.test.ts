@@ -178,6 +178,14 @@ describe('a frozen part', () => {
       set({ levelDb: 3, muted: true, name: 'Other', plainVoice: 'v2' }),
       { kind: 'set-rooms', rooms: [] },
       { kind: 'set-moves', moves: song.moves.slice(0, 1) },
+      // What the engineer calls a voice or a take is no part of the sound.
+      { kind: 'set-voice', partId: 'p0', voiceId: 'v2', changes: { name: 'Another name' } },
+      {
+        kind: 'set-take',
+        partId: 'p0',
+        takeId: song.parts.p0.takes[0].id,
+        changes: { name: 'Another take' },
+      },
     ];
     for (const edit of same) {
       const changed = after(song, edit);

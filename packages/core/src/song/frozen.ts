@@ -1,8 +1,8 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { partsOfRoom, roomsBefore } from '../rooms/between.ts';
-import { vocodedAs } from '../voices/voice.ts';
 import type { Move, Part, Room, Song } from './song.ts';
+import { makingVersion } from './sound-version.ts';
 
 /** JSON that is the same whatever order keys were put in: a document that was stored has another one. */
 function canonical(value: unknown): string {
@@ -29,13 +29,19 @@ function soundOfRoom({ name: _, groupId: __, frozen: ___, ...sound }: Room): unk
   return sound;
 }
 
-/** What was rendered while chords were spliced is another sound. */
-const tunesChords = ({ image }: Part): boolean =>
-  image.voices.some((voice) => vocodedAs(voice) === 'chords');
-const chordsLine = 'chords go through a vocoder';
+/** What of a part's takes makes its image, and how; not how loud all of it is, nor what the engineer calls anything. */
+const imageOf = ({ image, preparation, takes }: Part): unknown => [
+  { ...image, voices: image.voices.map(unnamed) },
+  preparation,
+  takes.map(unnamed),
+];
 
-/** What of a part's takes makes its image, and how; not how loud all of it is. */
-const imageOf = ({ image, preparation, takes }: Part): unknown => [image, preparation, takes];
+function unnamed<Thing extends { readonly name: string }>({ name: _, ...rest }: Thing): unknown {
+  return rest;
+}
+
+/** What was rendered by another version is another sound. */
+const versionLine = `made by ${makingVersion}`;
 
 const same = <Thing>(thing: Thing): Thing => thing;
 
@@ -65,16 +71,10 @@ export function roomKey(song: Song, room: Room): string {
     ...partIds.map((id) => hashOf(song.parts[id], imageOf)),
     ...moves.sort(),
     canonical([song.panLaw, song.rateHz, song.tempo]),
-    // What was rendered while echoes went by the first tempo alone is another sound.
-    ...((song.tempo?.length ?? 0) > 1 && [room, ...before].some(isInBeats)
-      ? ['echoes follow the tempo']
-      : []),
-    ...(partIds.some((id) => tunesChords(song.parts[id])) ? [chordsLine] : []),
+    versionLine,
   ];
   return hashed(lines.join('\n'));
 }
-
-const isInBeats = ({ kind, echo }: Room): boolean => kind === 'echo' && echo.beats !== null;
 
 /** All that the image of a part depends on, as the hash of it, but for the part's level and what stands in the place of the image. */
 export function partKey(song: Song, part: Part): string {
@@ -90,7 +90,7 @@ export function partKey(song: Song, part: Part): string {
       .map(({ target: { of, parameter }, curve }) => `${of}/${parameter}/${hashOf(curve, same)}`)
       .sort(),
     canonical([song.panLaw, song.rateHz, moves.length > 0 ? song.tempo : null]),
-    ...(tunesChords(part) ? [chordsLine] : []),
+    versionLine,
   ];
   return hashed(lines.join('\n'));
 }

@@ -108,13 +108,30 @@ export class RecordingsService {
     this.#found.clear();
   }
 
-  /** Notes that a song needs these; they are not purged as long as it is there. */
+  /**
+   * Notes that a song needs these; they are not purged as long as it is there. They are locked first, so that no purge of any
+   * process takes one away meanwhile.
+   * @throws Problem 422 where one has been purged since it was found
+   */
   async noteUses(manager: EntityManager, songId: string, hashes: readonly string[]): Promise<void> {
-    if (hashes.length === 0) return;
+    const distinct = [...new Set(hashes)].sort();
+    if (distinct.length === 0) return;
+    const there = (await manager.query(
+      'SELECT hash FROM recordings WHERE hash = ANY($1) ORDER BY hash FOR KEY SHARE',
+      [distinct],
+    )) as unknown[];
+    if (there.length < distinct.length) {
+      this.forget();
+      throw new Problem(422, {
+        code: 'unknown-recording',
+        sentence:
+          'A recording of this was purged meanwhile, since no song needed it. Upload it again, then repeat this.',
+      });
+    }
     await manager.query(
       `INSERT INTO recording_uses (song_id, hash)
-       SELECT $1, hash FROM recordings WHERE hash = ANY($2) ON CONFLICT DO NOTHING`,
-      [songId, hashes],
+       SELECT $1, unnest($2::text[]) ON CONFLICT DO NOTHING`,
+      [songId, distinct],
     );
   }
 

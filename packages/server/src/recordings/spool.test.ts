@@ -5,9 +5,9 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { buffer } from 'node:stream/consumers';
-import { afterEach, beforeEach, expect, test } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { Configuration } from '../configuration/configuration.ts';
-import { Disk } from './disk.ts';
+import { Disk, roomFor } from './disk.ts';
 import { Spool } from './spool.ts';
 
 let folder: string;
@@ -46,4 +46,52 @@ test('what one server takes in stays there while another starts, and is gone whe
   });
   expect(read).toEqual(body);
   expect(readdirSync(folder)).toEqual([]);
+});
+
+const mb = 1_048_576;
+
+class SmallDisk extends Disk {
+  constructor(
+    configuration: Configuration,
+    readonly free: number,
+  ) {
+    super(configuration);
+  }
+  override async freeBytes(): Promise<number> {
+    return this.free;
+  }
+}
+
+describe('room for an upload', () => {
+  const configuration = Object.assign(new Configuration(), { reserveMb: 256 });
+
+  test.each([
+    // In the spool, in the database and in its log, which begins again at 128 MB.
+    [100, 0, 300],
+    [100, 60, 240],
+    [1000, 0, 2128],
+    // Nothing was announced: as much as has come, in the database and its log.
+    [0, 50, 100],
+  ])('of %i MB of which %i have come is %i MB', (announced, got, expected) => {
+    expect(roomFor(announced * mb, got * mb)).toBe(expected * mb);
+  });
+
+  test('is held for it: what one was promised is not there for another, until it is released', async () => {
+    const disk = new SmallDisk(configuration, (256 + 500) * mb);
+    const [first, second] = [disk.hold(100 * mb), disk.hold(100 * mb)];
+    await first.demand(0);
+    await expect(second.demand(0)).rejects.toThrow(/disk of the server is full/);
+    second.release();
+    await first.demand(50 * mb);
+    first.release();
+    await disk.hold(100 * mb).demand(0);
+  });
+
+  test('what is refused leaves nothing in the spool', async () => {
+    const own = Object.assign(new Configuration(), { spoolFolder: folder });
+    const spool = new Spool(own, new SmallDisk(own, (256 + 20) * mb));
+    const body = Readable.from([Buffer.alloc(10 * mb)]);
+    await expect(spool.receive(body, 10 * mb, async () => {})).rejects.toThrow(/is full/);
+    expect(readdirSync(folder)).toEqual([]);
+  });
 });

@@ -16,7 +16,7 @@ import type { ByteSource } from '@pannet/core/formats/byte-source';
 import { Configuration } from '../configuration/configuration.ts';
 import { diskFull } from '../problems/failing.ts';
 import { Problem } from '../problems/problem.ts';
-import { Disk } from './disk.ts';
+import { Disk, type HeldRoom } from './disk.ts';
 
 /** A file that has come whole. */
 export interface Spooled {
@@ -83,10 +83,11 @@ export class Spool {
   ): Promise<Result> {
     const path = join(this.#configuration.spoolFolder, `${process.pid}-${randomUUID()}${ending}`);
     let handle: FileHandle | undefined;
+    const room = this.#disk.hold(announcedBytes);
     try {
       this.#checkSize(announcedBytes);
-      await this.#disk.demandRoom(announcedBytes);
-      const { hash, bytes } = await this.#write(body, path);
+      await room.demand(0);
+      const { hash, bytes } = await this.#write(body, path, room);
       handle = await open(path);
       const file = handle;
       const read = async (offset: number, length: number) => {
@@ -101,6 +102,7 @@ export class Spool {
         stream: () => createReadStream(path, { highWaterMark: 262_144 }),
       });
     } finally {
+      room.release();
       await handle?.close();
       await rm(path, { force: true });
     }
@@ -115,7 +117,11 @@ export class Spool {
     });
   }
 
-  async #write(body: Readable, path: string): Promise<{ hash: string; bytes: number }> {
+  async #write(
+    body: Readable,
+    path: string,
+    room: HeldRoom,
+  ): Promise<{ hash: string; bytes: number }> {
     const digest = createHash('sha256');
     let bytes = 0;
     let looked = 0;
@@ -123,7 +129,7 @@ export class Spool {
       this.#checkSize(bytes);
       if (bytes - looked < lookEvery) return;
       looked = bytes;
-      await this.#disk.demandRoom(0);
+      await room.demand(bytes);
     };
     const measured = new Transform({
       transform(piece: Buffer, _, done) {

@@ -91,22 +91,36 @@ export class PurgeService {
        SELECT count(*)::int AS count FROM gone`,
       [days],
     )) as { count: number }[];
-    // In one statement: a song that takes a recording at this moment either keeps it or is refused it.
-    const recordings = (await this.#data.query(
-      `WITH gone AS (DELETE FROM recordings WHERE ${unneeded} RETURNING bytes)
-       SELECT count(*)::int AS count, coalesce(sum(bytes), 0)::float8 AS bytes FROM gone`,
-      [hours],
-    )) as { count: number; bytes: number }[];
+    const { count, bytes } = await this.purgeRecordings(hours);
     this.#recordings.forget();
     await this.#outlast();
     await this.#compact();
-    const [{ count, bytes }] = recordings;
     return {
       songs: songs[0].count,
       recordings: count,
       bytes,
       givenBackBytes: Math.max(0, before - (await this.#databaseBytes())),
     };
+  }
+
+  /**
+   * What a song has locked at this moment is left for the next purge, so a song that takes a recording now either keeps it or
+   * is refused it, in whichever process.
+   */
+  async purgeRecordings(hours: number): Promise<{ count: number; bytes: number }> {
+    return this.#data.transaction(async (manager) => {
+      const free = (await manager.query(
+        `SELECT hash FROM recordings WHERE ${unneeded} FOR UPDATE SKIP LOCKED`,
+        [hours],
+      )) as { hash: string }[];
+      // Looked at once more, now that nobody can take them: a song may have, before they were locked.
+      const [gone] = (await manager.query(
+        `WITH gone AS (DELETE FROM recordings WHERE ${unneeded} AND hash = ANY($2) RETURNING bytes)
+         SELECT count(*)::int AS count, coalesce(sum(bytes), 0)::float8 AS bytes FROM gone`,
+        [hours, free.map(({ hash }) => hash)],
+      )) as { count: number; bytes: number }[];
+      return gone;
+    });
   }
 
   /**

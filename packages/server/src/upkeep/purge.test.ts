@@ -61,6 +61,49 @@ describe('a purge', () => {
   });
 });
 
+describe('a recording that is purged by another process', () => {
+  const put = (recording: Recording) => [
+    { kind: 'set-rate', rateHz: 48_000 },
+    { kind: 'put-recording', recording },
+  ];
+
+  test('is missed at once by a server that has just found it', async () => {
+    const recording = await upload(0.51);
+    const id = await server.newSong();
+    const send = (song: string, edits: unknown[]) =>
+      server.call('POST', `/songs/${song}/commands`, {
+        baseRevision: 0,
+        commands: [{ ...titled('in'), edits }],
+      });
+    // The server has found it, and believes in it for a while.
+    expect((await send(await server.newSong(), put(recording))).status).toBe(200);
+    const other = new pg.Client({ connectionString: server.databaseUrl });
+    await other.connect();
+    await other.query('DELETE FROM recording_uses WHERE hash = $1', [recording.hash]);
+    await other.query('DELETE FROM recordings WHERE hash = $1', [recording.hash]);
+    await other.end();
+    const answer = await send(id, put(recording));
+    expect(answer).toMatchObject({ status: 422, body: { code: 'unknown-recording' } });
+    expect(answer.body.detail).toMatch(/purged meanwhile.*Upload it again/);
+    // Nothing was written of it.
+    expect((await server.call('GET', `/songs/${id}`)).body.revision).toBe(0);
+    await upload(0.51);
+    expect((await send(id, put(recording))).status).toBe(200);
+  });
+
+  test('is kept where a song is just taking it', async () => {
+    const recording = await upload(0.52);
+    const taking = new pg.Client({ connectionString: server.databaseUrl });
+    await taking.connect();
+    await taking.query('BEGIN');
+    await taking.query('SELECT 1 FROM recordings WHERE hash = $1 FOR KEY SHARE', [recording.hash]);
+    expect(await server.app.get(PurgeService).purgeRecordings(0)).toMatchObject({ count: 0 });
+    await taking.query('ROLLBACK');
+    await taking.end();
+    expect(await server.app.get(PurgeService).purgeRecordings(0)).toMatchObject({ count: 1 });
+  });
+});
+
 test('gives back also what something under way still holds: it waits for that', async () => {
   const { hash } = await upload(0.41);
   const holding = new pg.Client({ connectionString: server.databaseUrl });
