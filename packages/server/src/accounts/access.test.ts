@@ -7,6 +7,7 @@ import { neutralPreparation } from '@pannet/core/takes/preparation';
 import { DataSource } from 'typeorm';
 import { type Answer, recordingBytes, RunningServer, titled } from '../running-server.fixture.ts';
 import { expectSuccess } from '@pannet/core/outcome';
+import { RecipesService } from '../recipes/recipes.service.ts';
 import { SongsService } from '../songs/songs.service.ts';
 import { visitorOf } from './visitor.ts';
 import { AccountsService } from './accounts.service.ts';
@@ -118,6 +119,11 @@ const table: readonly Row[] = [
   {
     route: 'get /api/songs/{id}',
     path: ({ song }) => `/songs/${song}`,
+    gives: [401, 404, 200, 200, 200],
+  },
+  {
+    route: 'get /api/songs/{id}/revision',
+    path: ({ song }) => `/songs/${song}/revision`,
     gives: [401, 404, 200, 200, 200],
   },
   {
@@ -377,15 +383,22 @@ describe('signing in', () => {
     expect(account?.passwordHash).toMatch(/^\$argon2id\$v=19\$m=19456,t=2,p=1\$/);
   });
 
-  test('songs of an account that is removed go to the oldest', async () => {
+  test('songs and recipes of an account that is removed go to the oldest', async () => {
     const leaving = expectSuccess(await accounts().add('leaving', password));
     const songs = server.app.get(SongsService);
     const { id } = await songs.create(visitorOf(leaving), 'Left behind');
+    const recipeId = randomUUID();
+    const recipe = { id: recipeId, name: 'Left too', file: image };
+    await server.app.get(RecipesService).keep(visitorOf(leaving), recipe);
     await accounts().remove('leaving');
     const [oldest] = await accounts().list();
     const rows: unknown = await server.app
       .get(DataSource)
       .query('SELECT owner_id FROM songs WHERE id = $1', [id]);
     expect(rows).toEqual([{ owner_id: oldest.id }]);
+    const recipes: unknown = await server.app
+      .get(DataSource)
+      .query('SELECT owner_id FROM recipes WHERE id = $1', [recipeId]);
+    expect(recipes).toEqual([{ owner_id: oldest.id }]);
   });
 });

@@ -8,6 +8,7 @@ import { AccountsAndUses1764300000000 } from './migrations/accounts-and-uses.ts'
 import { FairComparison1764200000000 } from './migrations/fair-comparison.ts';
 import { FirstTables1763900000000 } from './migrations/first-tables.ts';
 import { OwnRecipes1764100000000 } from './migrations/own-recipes.ts';
+import { RecipesStay1764800000000 } from './migrations/recipes-stay.ts';
 import { SongParts1764700000000 } from './migrations/song-parts.ts';
 import { VoicesInFull1764000000000 } from './migrations/voices-in-full.ts';
 import { connections, patience } from './pools.ts';
@@ -20,6 +21,7 @@ const migrations = [
   FairComparison1764200000000,
   AccountsAndUses1764300000000,
   SongParts1764700000000,
+  RecipesStay1764800000000,
 ];
 
 export const migrationNames: readonly string[] = migrations.map(({ name }) => name);

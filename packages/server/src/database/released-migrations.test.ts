@@ -15,6 +15,7 @@ const released: Readonly<Record<string, string>> = {
   'fair-comparison': '504c0443013ef563c16e10c398fe4028fc91db8d8e050736f291c0f8924bfbaf',
   'first-tables': '2a89a5323fadb7eae22519b8021286613f694aad8206acaedc3b573c06c729f2',
   'own-recipes': 'c7ec7410cc5e05e031a0424ee468fcfd4acfd25b738daa93ad1626be5f973d68',
+  'recipes-stay': 'aed40b1afdd764f37cfb2a597eabefd27a981d8f246bdced8afe1ddbfb6fa00d',
   'song-parts': '7d3403d40ff617a9b1edce4dd38b1dc65b8e179b131ebf19580d393d71c78935',
   'voices-in-full': '94f25cfd4d86767a6280d538cedbaf46b111813b4a39bb85eb5c528f3d688749',
 };

@@ -64,6 +64,15 @@ export class SongsController {
     response.end(rest);
   }
 
+  @Get(':id/revision')
+  @ApiOperation({ summary: 'How many commands the log holds: whether anything was done to a song' })
+  async revision(
+    @Asking() visitor: Visitor,
+    @Param('id', ParseUUIDPipe) id: string,
+  ): Promise<{ revision: number }> {
+    return { revision: await this.#songs.revision(visitor, id) };
+  }
+
   @Get(':id/log')
   @ApiOperation({ summary: 'Commands of the log up to a revision, as many as one page holds' })
   log(

@@ -157,6 +157,11 @@ export class SongsService {
     return { may, rest: await this.#stored.opened(id) };
   }
 
+  async revision(visitor: Visitor, id: string): Promise<number> {
+    await this.#access.demand(visitor, id, 'read');
+    return (await this.#stored.version(id)).revision;
+  }
+
   /** Commands from before what an opened song has told. */
   async log(visitor: Visitor, id: string, upTo: number): Promise<LogPage> {
     await this.#access.demand(visitor, id, 'read');

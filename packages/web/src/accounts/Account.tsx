@@ -22,7 +22,9 @@ export function Account() {
   const leave = useMutation({
     mutationFn: signOut,
     onSuccess: () => {
-      queries.clear();
+      // At once, so that nothing of this account stays on the screen; then what the server says.
+      queries.setQueryData(sessionKey, { accounts: true, name: null });
+      queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== sessionKey[0] });
       void queries.invalidateQueries({ queryKey: sessionKey });
     },
     onError: (error) => say(sentenceOf(error)),

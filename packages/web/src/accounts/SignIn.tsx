@@ -9,7 +9,7 @@ import { sessionKey, signIn } from '../api/session.ts';
 interface Props {
   /** Why one has to, if it is not clear. */
   readonly because?: string;
-  readonly onSignedIn?: () => void;
+  readonly onSignedIn?: (name: string | null) => void;
 }
 
 /** Name and password; whoever shows it goes on when one is signed in. */
@@ -24,7 +24,7 @@ export function SignIn({ because, onSignedIn }: Props) {
       await queries.cancelQueries();
       queries.setQueryData(sessionKey, session);
       void queries.invalidateQueries();
-      onSignedIn?.();
+      onSignedIn?.(session.name);
     },
   });
   return (

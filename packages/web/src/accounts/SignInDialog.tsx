@@ -3,7 +3,7 @@ import { SignIn } from './SignIn.tsx';
 
 interface Props {
   readonly because: string;
-  readonly onSignedIn: () => void;
+  readonly onSignedIn: (name: string | null) => void;
   readonly onClose: () => void;
 }
 

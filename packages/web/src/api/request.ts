@@ -69,7 +69,11 @@ export async function request<Answer>(
   const retryMs = retryOf(response);
   // A proxy answers for a server that is gone.
   if (status === 502 || status === 503 || status === 504) throw new ServerLost(undefined, retryMs);
-  if (!response.ok) throw refusal(status, await response.text(), retryMs);
+  if (!response.ok) {
+    // A body that breaks off says nothing of what was refused.
+    const text = await response.text().catch(() => null);
+    throw text === null ? new ServerLost(undefined, retryMs) : refusal(status, text, retryMs);
+  }
   if (shape === null) return undefined as Answer;
   const answer = shape.safeParse(await response.json().catch(() => undefined));
   if (!answer.success)

@@ -43,6 +43,8 @@ const at = (id: string) => `/api/songs/${id}`;
 export const listSongs = () => request('GET', '/api/songs', z.array(summary));
 export const createSong = (title: string) => request('POST', '/api/songs', summary, { title });
 export const openSong = (id: string) => request('GET', at(id), opened);
+export const songRevision = (id: string) =>
+  request('GET', `${at(id)}/revision`, z.object({ revision: z.int() }));
 /** Commands of the log up to a revision. */
 export const openLog = (id: string, upTo: number) =>
   request('GET', `${at(id)}/log?upTo=${upTo}`, logPage);

@@ -97,9 +97,11 @@ function SignedOut() {
         {signing && (
           <SignInDialog
             because="What waits is saved as soon as you are signed in."
-            onSignedIn={() => {
+            onSignedIn={(name) => {
               setSigning(false);
-              session.resume();
+              // Another account opens the song anew: it must not send what this one did.
+              if (name === session.account) session.resume();
+              else location.reload();
             }}
             onClose={() => setSigning(false)}
           />

@@ -5,12 +5,20 @@ import { useSession } from '../session/use-open-song.ts';
 
 const warning = <WarningDiamond aria-hidden weight="fill" color="var(--breaks)" />;
 
+/** What becomes of edits that wait. */
+const fates = {
+  durable: 'What waits is kept on this computer, even if the browser crashes.',
+  reload: 'What waits is kept if you reload the page; a crash can lose the last seconds.',
+  pending: 'What waits is being kept on this computer.',
+  none: 'What waits is in this page only: leave it open.',
+} as const;
+
 /** Whether all that was done is safe. */
 export function SavingState() {
   const saving = useSession((state) => state.saving);
   const waiting = useSession((state) => state.pending.length);
   const kept = useSession((state) => state.kept);
-  const unkept = waiting > 0 && !kept;
+  const unkept = waiting > 0 && kept === 'none';
   useEffect(() => {
     if (!unkept) return undefined;
     // The only copy is in this page.
@@ -42,11 +50,7 @@ export function SavingState() {
       return (
         <span
           role="status"
-          title={
-            kept
-              ? 'Work goes on; what waits is kept in this browser and sent as soon as the server answers.'
-              : 'Work goes on; what waits is sent as soon as the server answers, as long as this page stays open.'
-          }
+          title={`You can go on working. ${fates[kept]} It is sent as soon as the server answers.`}
         >
           <CloudSlash aria-hidden color="var(--breaks)" />{' '}
           {saving.because === null ? 'server lost' : 'not taken yet'} · {plural(waiting, 'edit')}{' '}

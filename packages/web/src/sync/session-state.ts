@@ -27,8 +27,11 @@ export interface SessionState {
   readonly history: History;
   readonly pending: readonly LoggedCommand[];
   readonly saving: Saving;
-  /** Whether what waits would survive a reload: this browser keeps it. */
-  readonly kept: boolean;
+  /**
+   * What would become of what waits: “durable” survives a killed browser, “reload” a reload of the page; “pending” is being
+   * kept just now, and “none” lives in this page alone.
+   */
+  readonly kept: 'durable' | 'reload' | 'pending' | 'none';
   /** Steps of earlier visits that do not fit what the song is now; they wait for a decision. */
   readonly leftovers: readonly Unsent[];
 }

@@ -7,8 +7,10 @@ import { readSong } from '@pannet/core/song/saved-song';
 import { songFormat, type Song } from '@pannet/core/song/song';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import { sendingOf } from '../api/files-here.ts';
-import { openSong, sendCommands, type OpenedSong } from '../api/songs.ts';
-import { copyWithSteps, type CopyMade } from './copy-with-steps.ts';
+import { Refused, ServerLost } from '../api/request.ts';
+import { getSession } from '../api/session.ts';
+import { openSong, sendCommands, songRevision, type OpenedSong } from '../api/songs.ts';
+import { SongCopy, type CopyMade } from './copy-with-steps.ts';
 import { KnownLog } from './known-log.ts';
 import { whyNotSent } from './not-sent.ts';
 import type { SessionState } from './session-state.ts';
@@ -20,6 +22,9 @@ import { dropUnsent, UnsentSteps, type Unsent } from './unsent.ts';
 const gestureMs = 1000;
 /** What fails so often with the same steps fails because of them. */
 const mostFailures = 3;
+/** How often it is asked whether another window has changed the song; less often where this one is not seen. */
+const followMs = 2000;
+const followHiddenMs = 15_000;
 /** Where so few steps can be taken back, earlier ones are fetched. */
 const fewSteps = 20;
 
@@ -53,6 +58,8 @@ export class SongSession {
   readonly id: string;
   /** What one may do with it. */
   readonly may: OpenedSong['may'];
+  /** Name of the account that opened it; null where there are none. Nobody else's steps are sent. */
+  readonly account: string | null;
   /** What the server has, as far as is known: its song, the newest of its log, and what stands before that. */
   #confirmed: Song;
   #log: KnownLog;
@@ -61,6 +68,9 @@ export class SongSession {
   #after: readonly Song[] = [];
   readonly #unsent: UnsentSteps | null;
   #sending = false;
+  /** How often what waits was kept. */
+  #keepings = 0;
+  #following: ReturnType<typeof setTimeout> | undefined;
   #closed = false;
   #failures = 0;
   /** Recordings that are on their way to the server: no step that brings one goes before it. */
@@ -73,9 +83,19 @@ export class SongSession {
 
   /** @throws ServerLost, Refused, and a FailureError where what came is no song */
   static async open(id: string): Promise<SongSession> {
-    const unsent = new UnsentSteps(id, await thisWindow());
-    const left = await unsent.left();
-    return new SongSession(id, await readOpened(id), unsent, left);
+    // Where it cannot be told who is signed in, opening says what is wrong.
+    const account = await getSession().then(
+      ({ name }) => name,
+      () => null,
+    );
+    const unsent = new UnsentSteps(id, await thisWindow(), crypto.randomUUID(), account);
+    try {
+      const left = await unsent.left();
+      return new SongSession(id, await readOpened(id), unsent, left, account);
+    } catch (error) {
+      unsent.close();
+      throw error;
+    }
   }
 
   /** @param left steps of earlier visits: those that still fit are taken up, the others wait for a decision */
@@ -84,8 +104,10 @@ export class SongSession {
     opened: OpenedSong,
     unsent: UnsentSteps | null = null,
     left: readonly Unsent[] = [],
+    account: string | null = null,
   ) {
     this.id = id;
+    this.account = account;
     this.may = opened.may;
     this.#unsent = unsent;
     this.#revision = opened.revision;
@@ -97,12 +119,13 @@ export class SongSession {
       history: replay(opened.log),
       pending: [],
       saving: { kind: 'saved' },
-      kept: true,
+      kept: 'durable',
       leftovers: [],
     }));
-    this.#takeUp(left);
+    void this.#takeUp(left);
     void this.#send();
     void this.#fetchEarlier();
+    this.#followLater();
   }
 
   get #state(): SessionState {
@@ -110,13 +133,14 @@ export class SongSession {
   }
 
   /** What an earlier visit could not send any more goes through the same check as anything else. */
-  #takeUp(left: readonly Unsent[]): void {
+  async #takeUp(left: readonly Unsent[]): Promise<void> {
     const logged = new Set(this.#log.steps.map((command) => command.id));
     // Of a song that was left while its files were sent.
     for (const hash of left.flatMap(({ commands }) => commands.flatMap(broughtBy))) {
       const sent = sendingOf(hash);
       if (sent) this.awaits(hash, sent);
     }
+    const apart: Unsent[] = [];
     for (const unsent of left) {
       const commands = unsent.commands.filter(({ id }) => !logged.has(id));
       const known = unsent.commands.length - commands.length;
@@ -127,22 +151,43 @@ export class SongSession {
         this.may !== 'read';
       const taken = fits ? commands.findIndex((command) => !this.#take(command).ok) : 0;
       const rest = taken < 0 ? [] : commands.slice(taken);
-      // What was taken up is kept as this window's own.
-      const left =
-        rest.length === 0 || this.#unsent === null
-          ? null
-          : this.#unsent.setAside({ ...unsent, commands: rest });
-      if (left) this.store.setState({ leftovers: [...this.#state.leftovers, left] });
-      if (left?.key !== unsent.key) dropUnsent(unsent.key);
+      if (rest.length > 0 && this.#unsent !== null) apart.push({ ...unsent, commands: rest });
     }
-    this.#keep();
+    // What was taken up is kept as this session's own, and what waits apart, before either is dropped where it was.
+    const own = this.#keep();
+    const aside = await Promise.all(
+      apart.map((unsent) => this.#unsent?.setAside(unsent) ?? unsent),
+    );
+    if (aside.length > 0) this.store.setState({ leftovers: [...this.#state.leftovers, ...aside] });
+    const isKept = own.now || (await own.durably);
+    const staying = new Set(aside.map(({ key }) => key));
+    for (const { key } of left)
+      if (!staying.has(key) && key !== this.#unsent?.key && isKept) dropUnsent(key);
   }
 
-  /** Keeps what waits, and what waits for a decision, over a reload. */
-  #keep(): void {
+  /** Keeps what waits over a reload and a killed browser. */
+  #keep(): { readonly now: boolean; readonly durably: Promise<boolean> } {
     const { pending } = this.#state;
+    const nothing = { now: true, durably: Promise.resolve(true) };
+    if (this.#closed) {
+      // Whoever has opened the song since has taken up the rest.
+      if (pending.length === 0) this.#unsent?.keep(this.#revision, []);
+      return nothing;
+    }
     const commands = pending.map(({ id, name, role, edits }) => ({ id, name, role, edits }));
-    const kept = this.#unsent?.keep(this.#revision, commands) ?? true;
+    const keeping = this.#unsent?.keep(this.#revision, commands) ?? nothing;
+    const turn = ++this.#keepings;
+    this.#setKept(commands.length === 0 ? 'durable' : 'pending');
+    if (commands.length > 0)
+      void keeping.durably.then((isDurable) => {
+        // Only the newest of what waits counts.
+        if (turn === this.#keepings)
+          this.#setKept(isDurable ? 'durable' : keeping.now ? 'reload' : 'none');
+      });
+    return keeping;
+  }
+
+  #setKept(kept: SessionState['kept']): void {
     if (kept !== this.#state.kept) this.store.setState({ kept });
   }
 
@@ -280,7 +325,9 @@ export class SongSession {
       if (this.#maySend() && !(held && this.#state.saving.kind === 'lost'))
         this.store.setState({ saving: { kind: held ? 'saving' : 'saved' } });
     } catch (error) {
-      this.#notSent(error, batch);
+      // What nobody foresaw is tried again as if the server had not answered.
+      const isKnown = error instanceof Refused || error instanceof ServerLost;
+      this.#notSent(isKnown ? error : new ServerLost(), batch);
     } finally {
       this.#sending = false;
     }
@@ -438,7 +485,10 @@ export class SongSession {
 
   /** Gives up what waits and goes on from what the server has. */
   async takeServerState(): Promise<void> {
-    const opened = await readOpened(this.id);
+    this.#takeOver(await readOpened(this.id));
+  }
+
+  #takeOver(opened: OpenedSong): void {
     this.#hold(null);
     this.#revision = opened.revision;
     this.#confirmed = opened.song;
@@ -448,24 +498,62 @@ export class SongSession {
     this.store.setState({ saving: { kind: 'saved' } });
   }
 
-  /** A copy of the song as it was when what waits was begun, with what waits in it. */
+  #followLater(): void {
+    clearTimeout(this.#following);
+    if (this.#closed) return;
+    const isSeen = typeof document === 'undefined' || document.visibilityState !== 'hidden';
+    this.#following = setTimeout(
+      () => void this.#follow().finally(() => this.#followLater()),
+      isSeen ? followMs : followHiddenMs,
+    );
+  }
+
+  /** Shows what another window has done, as long as nothing is being done here: what is done here finds out when it is sent. */
+  async #follow(): Promise<void> {
+    const { saving, pending, song, shown } = this.#state;
+    const isIdle = () => saving.kind === 'saved' && pending.length === 0 && song === shown;
+    if (!isIdle()) return;
+    try {
+      if ((await songRevision(this.id)).revision === this.#revision) return;
+      const opened = await readOpened(this.id);
+      const now = this.#state;
+      const isStill = now.song === song && now.shown === shown && now.saving === saving;
+      if (isStill && !this.#closed) this.#takeOver(opened);
+    } catch (error) {
+      if (error instanceof Refused && error.status === 401) this.signedOut();
+      // Anything else passes, or is said when something is sent.
+    }
+  }
+
+  /** A copy of the song as it was when what waits was begun, with what waits in it, also what is done while it is made. */
   async copyWithPending(): Promise<CopyMade> {
     await Promise.all(this.#coming.values());
-    const commands = this.#state.pending.map(({ inverse: _, ...command }) => command);
-    const made = await copyWithSteps(this.#confirmed, this.#revision, commands);
-    await this.takeServerState();
-    return made;
+    const copy = await SongCopy.of(this.#confirmed, this.#revision);
+    const copied = new Set<string>();
+    const addRest = async () => {
+      for (;;) {
+        const rest = this.#state.pending.filter(({ id }) => !copied.has(id));
+        if (rest.length === 0) return;
+        for (const { id } of rest) copied.add(id);
+        await copy.add(rest.map(({ inverse: _, ...command }) => command));
+      }
+    };
+    await addRest();
+    const opened = await readOpened(this.id);
+    await addRest();
+    this.#takeOver(opened);
+    return copy.made;
   }
 
   /** The same for steps of an earlier visit; they are not asked about again. */
   async copyWithLeftover({ key, baseRevision, commands }: Unsent): Promise<CopyMade> {
-    const made = await copyWithSteps(
+    const copy = await SongCopy.of(
       this.#confirmed,
       baseRevision < 0 ? this.#revision : Math.min(baseRevision, this.#revision),
-      commands,
     );
+    await copy.add(commands);
     this.dropLeftover(key);
-    return made;
+    return copy.made;
   }
 
   dropLeftover(key: string): void {
@@ -485,6 +573,8 @@ export class SongSession {
   close(): void {
     this.flush();
     this.#closed = true;
+    this.#unsent?.close();
     clearTimeout(this.#retry);
+    clearTimeout(this.#following);
   }
 }

@@ -91,11 +91,15 @@ describe('a browser that keeps nothing', () => {
     server.wire = 'down';
     expect(opened.do('title: A', title('A')).ok).toBe(true);
     await settle();
-    expect(state(opened)).toMatchObject({ saving: { kind: 'lost' }, kept: false });
+    expect(state(opened)).toMatchObject({ saving: { kind: 'lost' }, kept: 'none' });
     server.wire = 'up';
     await settle(1500);
     expect(server.song.title).toBe('A');
-    expect(state(opened)).toMatchObject({ saving: { kind: 'saved' }, kept: true, pending: [] });
+    expect(state(opened)).toMatchObject({
+      saving: { kind: 'saved' },
+      kept: 'durable',
+      pending: [],
+    });
   });
 });
 
@@ -149,8 +153,11 @@ describe('windows', () => {
 });
 
 describe('what an earlier visit could not send', () => {
-  const keep = (windowId: string, baseRevision: number, ...commands: Command[]) =>
-    new UnsentSteps('s', windowId).keep(baseRevision, commands);
+  const keep = (windowId: string, baseRevision: number, ...commands: Command[]) => {
+    const unsent = new UnsentSteps('s', windowId);
+    unsent.keep(baseRevision, commands);
+    unsent.close();
+  };
 
   test('is sent by the next window, if it still fits', async () => {
     openWindows();

@@ -1,7 +1,9 @@
 // What jsdom lacks and the interface uses.
 import { TextDecoder, TextEncoder } from 'node:util';
+import { deserialize, serialize } from 'node:v8';
 
 Object.assign(globalThis, { TextDecoder, TextEncoder });
+globalThis.structuredClone ??= (value) => deserialize(serialize(value));
 globalThis.ResizeObserver ??= class {
   observe() {}
   unobserve() {}

@@ -17,6 +17,8 @@ export class FakeServer {
   wire: 'up' | 'down' | 'answer lost' = 'up';
   /** What it says instead, if anything. */
   says: (asked: Asked) => { readonly status: number; readonly body?: unknown } | null = () => null;
+  /** Who is signed in; null where there are no accounts. */
+  account: string | null = null;
   /** How many commands of the log an opened song tells. */
   page = Infinity;
   readonly asked: Asked[] = [];
@@ -36,6 +38,10 @@ export class FakeServer {
     const [, id, what = ''] = /songs\/([^/]+)\/?(.*)$/.exec(path) ?? [];
     const copy = this.copies.get(id);
     if (copy) return copy.fetch(path, { method, body });
+    if (path === '/api/session')
+      return this.#answer(200, { accounts: this.account !== null, name: this.account });
+    if (method === 'GET' && what === 'revision')
+      return this.#answer(200, { revision: this.log.length });
     if (method === 'GET' && what.startsWith('log'))
       return this.#answer(200, this.#page(Number(/upTo=(\d+)/.exec(what)?.[1])));
     if (method === 'GET')
