@@ -15,6 +15,7 @@ export default async function setUp(): Promise<() => Promise<void>> {
   const server = await startServerProcess({ databaseUrl: demoUrl, port, demo: true });
   process.env.E2E_URL = `http://127.0.0.1:${port}`;
   process.env.E2E_DATABASE = demoUrl;
+  process.env.E2E_ADMIN = cluster.adminUrl('postgres');
   return async () => {
     await stopServerProcess(server);
     await cluster.stop();

@@ -11,9 +11,9 @@ import { post, rate, songOf, upload } from './stage.ts';
 
 async function freshDatabase(name: string): Promise<string> {
   const url = process.env.E2E_DATABASE as string;
-  const client = new pg.Client({ connectionString: url });
+  const client = new pg.Client({ connectionString: process.env.E2E_ADMIN });
   await client.connect();
-  await client.query(`CREATE DATABASE ${name}`);
+  await client.query(`CREATE DATABASE ${name} OWNER ${new URL(url).username}`);
   await client.end();
   return url.replace(/\/demo$/, `/${name}`);
 }

@@ -41,6 +41,8 @@ test('two windows: an edit that came too late goes into a copy of its own, and n
   context,
 }) => {
   const id = await newSong('Two windows', 301);
+  // It has not learned of the change yet when it makes its own.
+  await page.route('**/revision', (route) => route.abort());
   await page.goto(`${address()}/songs/${id}`);
   await expect(page.getByTestId('part-line')).toBeVisible();
   const second = await context.newPage();
@@ -94,6 +96,12 @@ test('a browser with no room, or without storage, saves all the same and says wh
   const id = await newSong('No room', 303);
   for (const broken of ['full', 'forbidden']) {
     await page.addInitScript((how) => {
+      Object.defineProperty(globalThis, 'indexedDB', {
+        configurable: true,
+        get: () => {
+          throw new DOMException('No.', 'SecurityError');
+        },
+      });
       if (how === 'full')
         Storage.prototype.setItem = () => {
           throw new DOMException('Full.', 'QuotaExceededError');
@@ -170,9 +178,9 @@ test('with accounts: signing in, sharing to read, and an ended session that lose
   browser,
 }) => {
   const databaseUrl = (process.env.E2E_DATABASE as string).replace(/\/demo$/, '/accounts_journey');
-  const client = new pg.Client({ connectionString: process.env.E2E_DATABASE });
+  const client = new pg.Client({ connectionString: process.env.E2E_ADMIN });
   await client.connect();
-  await client.query('CREATE DATABASE accounts_journey');
+  await client.query(`CREATE DATABASE accounts_journey OWNER ${new URL(databaseUrl).username}`);
   await client.end();
   const password = 'seven grey herons on a wire';
   for (const name of ['berta', 'olaf']) {

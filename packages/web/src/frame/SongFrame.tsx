@@ -12,7 +12,6 @@ import { PartsList } from '../parts/PartsList.tsx';
 import { useOpenSong, useSession } from '../session/use-open-song.ts';
 import { useShortcuts } from '../session/shortcuts.ts';
 import { BottomBar } from '../transport/BottomBar.tsx';
-import { Notices } from './Notices.tsx';
 import { placeOf, usePlace } from './places.ts';
 import { SongHeader } from './SongHeader.tsx';
 import './frame.scss';
@@ -36,6 +35,9 @@ const ComparePlace = lazy(() =>
 const Strip = lazy(() =>
   import('../strip/Strip.tsx').then(({ Strip: strip }) => ({ default: strip })),
 );
+const Notices = lazy(() =>
+  import('./Notices.tsx').then(({ Notices: notices }) => ({ default: notices })),
+);
 const ImportDialog = lazy(() =>
   import('../importing/ImportDialog.tsx').then(({ ImportDialog: dialog }) => ({ default: dialog })),
 );
@@ -58,10 +60,18 @@ function Room({ what, children }: { readonly what: string; readonly children: Re
   );
 }
 
+/** States of saving about which nothing has to be decided. */
+const isUsual: ReadonlySet<string> = new Set(['saved', 'saving']);
+
 /** The frame round a song: parts at the left, the fold at the right, the transport below, the place of work between. */
 export function SongFrame() {
   const open = useOpenSong();
   const isEmpty = useSession(({ shown }) => shown.partOrder.length === 0);
+  const isToBeDecided = useSession(
+    ({ saving, leftovers }) =>
+      leftovers.length > 0 ||
+      (saving.kind === 'lost' ? saving.because !== null : !isUsual.has(saving.kind)),
+  );
   const [imports] = useState(() => new Imports(open));
   const importing = useStore(imports.store);
   const dismiss = useCallback(() => imports.dismiss(), [imports]);
@@ -83,7 +93,13 @@ export function SongFrame() {
     >
       <div className="frame">
         <SongHeader onExport={() => setDialog('export')} onHelp={() => setDialog('help')} />
-        <Notices />
+        {isToBeDecided && (
+          <Boundary what="What is to be decided">
+            <Suspense>
+              <Notices />
+            </Suspense>
+          </Boundary>
+        )}
         <nav className="frame-parts" aria-label="Parts">
           <ImportPanel state={importing} onStop={() => imports.stop()} onDismiss={dismiss} />
           <Room what="The list of parts">

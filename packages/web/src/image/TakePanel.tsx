@@ -8,7 +8,7 @@ import { signedFigure } from '@pannet/core/quantities/wording';
 import Button from 'react-bootstrap/Button';
 import { audioPath } from '../api/recordings.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
-import { originText } from '../importing/placing.ts';
+import { originText } from '../importing/origin-text.ts';
 import {
   useIsLeft,
   useOpenSong,

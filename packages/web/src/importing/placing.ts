@@ -1,6 +1,5 @@
 import type { Image } from '@pannet/core/image/image';
 import { neutralStage } from '@pannet/core/image/stage';
-import { figure } from '@pannet/core/quantities/wording';
 import type { Edit } from '@pannet/core/song/edits/edit';
 import { guessFamily } from '@pannet/core/song/family-guess';
 import { newPart, type Family, type Recording, type Song } from '@pannet/core/song/song';
@@ -8,6 +7,7 @@ import { isReallyMono } from '@pannet/core/sources/facts';
 import { mostTakes } from '@pannet/core/takes/take';
 import { newVoice } from '@pannet/core/voices/voice';
 import { factsSentence } from './facts-sentence.ts';
+import { originText } from './origin-text.ts';
 
 /** What becomes of recordings that came together. */
 export const answers = {
@@ -183,15 +183,4 @@ export function place(
       return { edits, sentence: `${names}: ${became}. ${what}` };
     }
   }
-}
-
-/** Where a converted recording came from, as a further sentence. */
-export function originText({ original, rateHz }: Recording): string {
-  if (!original) return '';
-  const { fileName, format, rateHz: fromHz } = original;
-  const rates =
-    fromHz === rateHz
-      ? ''
-      : `, from ${figure(fromHz / 1000, 1)} to ${figure(rateHz / 1000, 1)} kHz`;
-  return ` Converted from ${format}${rates}; “${fileName}” is kept as it came.`;
 }

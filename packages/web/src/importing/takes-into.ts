@@ -3,7 +3,8 @@ import type { Part, Recording, Song, Take } from '@pannet/core/song/song';
 import { takesEdit, withMoreTakes } from '@pannet/core/song/takes-of-part';
 import { mostTakes } from '@pannet/core/takes/take';
 import { factsSentence } from './facts-sentence.ts';
-import { isReallyStereo, nameOf, originText } from './placing.ts';
+import { originText } from './origin-text.ts';
+import { isReallyStereo, nameOf } from './placing.ts';
 
 /** The part whose takes files become, and the take that one of them replaces. */
 export interface IntoPart {

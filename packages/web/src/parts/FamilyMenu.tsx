@@ -6,7 +6,7 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import { say } from '../controls/notices.ts';
 import { toggleLetters } from '../comparing/toggle-keys.ts';
 import { factsSentence } from '../importing/facts-sentence.ts';
-import { originText } from '../importing/placing.ts';
+import { originText } from '../importing/origin-text.ts';
 import { useOpenSong, useRecordings, useSession } from '../session/use-open-song.ts';
 import { familyMarks } from './family-marks.tsx';
 import { duplicatePart, movePart, stepForAll, together } from './parts-together.ts';
