@@ -7,6 +7,7 @@ import { chromium, type Page } from 'playwright-core';
 import { clients, fullDisk, importing, slowAndAborted } from './crowd.ts';
 import { fuzz } from './fuzz.ts';
 import { killing } from './killing.ts';
+import { restoring } from './restoring.ts';
 import { said, Target } from './target.ts';
 
 /** Attacks on a Pannet of its own, on loopback, bounded in count and time; docs/reliability.md tells what they found. */
@@ -36,10 +37,12 @@ function smallDisk(): string | null {
 
 const page = await openBrowser();
 const faults: string[] = [];
+if (!page) faults.push('there is no browser, and what needs one was not tried');
 const target = new Target();
 await target.start(true);
 try {
   await killing(target, quick ? 6 : 40, page);
+  await restoring(target, quick ? 4 : 50);
   await importing(target, 20, quick ? 10 : 100, page);
   await clients(target, 100, quick ? 5 : 20);
   await slowAndAborted(target, quick ? 40 : 200);
@@ -61,6 +64,9 @@ if (disk) {
     spawnSync('umount', [disk]);
     rmSync(disk, { recursive: true, force: true });
   }
-} else said('a full disk', 'no file system can be made here; left out');
+} else {
+  said('a full disk', 'no file system can be made here; left out');
+  faults.push('a full disk was not tried');
+}
 said('faults', faults.length === 0 ? 'none' : faults.join('; '));
 process.exitCode = faults.length === 0 ? 0 : 1;

@@ -29,19 +29,46 @@ export async function keptDatabases(admin: pg.Client): Promise<string[]> {
   return kept.sort((a, b) => (age(a) < age(b) ? 1 : -1));
 }
 
+async function triesToClaim(admin: pg.Client, sharing: Sharing): Promise<boolean> {
+  const lock = sharing === 'shared' ? 'pg_try_advisory_lock_shared' : 'pg_try_advisory_lock';
+  const { rows } = await admin.query<{ got: boolean }>(`SELECT ${lock}($1) AS got`, [
+    maintenanceKey,
+  ]);
+  return rows[0].got;
+}
+
 /**
  * Takes the right to maintain the databases of a cluster. Backups and account changes share it; a restore or a purge has it
  * alone. It is held until the connection ends.
  * @throws Complaint where another command has it
  */
 export async function claimMaintenance(admin: pg.Client, sharing: Sharing): Promise<void> {
-  const lock = sharing === 'shared' ? 'pg_try_advisory_lock_shared' : 'pg_try_advisory_lock';
-  const { rows } = await admin.query<{ got: boolean }>(`SELECT ${lock}($1) AS got`, [
-    maintenanceKey,
-  ]);
-  if (!rows[0].got)
+  if (!(await triesToClaim(admin, sharing)))
     throw new Complaint(
       'Another “./pannet” command works on these songs just now (a backup, a restore or a purge). Nothing was changed. Try again when it has ended.',
+    );
+}
+
+/**
+ * Before anything else is done by a command that runs the cluster: what a restore left is put in order, unless another command
+ * is at work already.
+ * @returns a sentence on each thing that was found
+ */
+export async function settleIfAlone(admin: pg.Client): Promise<string[]> {
+  if (!(await triesToClaim(admin, 'exclusive'))) return [];
+  try {
+    return await settleDatabases(admin);
+  } finally {
+    await admin.query('SELECT pg_advisory_unlock($1)', [maintenanceKey]);
+  }
+}
+
+/** @throws Complaint where the songs lie in another database than they should, so that none is made empty in their place */
+export async function demandSettled(admin: pg.Client): Promise<void> {
+  if ((await names(admin)).includes(current)) return;
+  if ((await keptDatabases(admin)).length > 0)
+    throw new Complaint(
+      'A restore was interrupted. Your songs are there: “./pannet start” puts them in order. Nothing was changed.',
     );
 }
 

@@ -18,7 +18,7 @@ import pg from 'pg';
 import { runningServer, wasStartedOn } from './cluster-files.ts';
 import { dataFolder, demandRoom } from './data-folder.ts';
 import { findChromium, findPostgres, install, onPath } from './debian.ts';
-import { changePlaces, settleDatabases } from './databases.ts';
+import { changePlaces, demandSettled, settleDatabases, settleIfAlone } from './databases.ts';
 import { joinCluster, startCluster, withAdmin, type Cluster } from './postgres.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'pannet-launcher-'));
@@ -246,6 +246,19 @@ describe('a restore that was interrupted, by this version or an earlier one', ()
       const said = await withAdmin(cluster, (admin) => settleDatabases(admin));
       expect(said.join()).toMatch(sentence);
       expect(await nameIn(cluster)).toEqual([{ name: becomes }]);
+    } finally {
+      await cluster.stop();
+    }
+  });
+
+  test('keeps other commands from making an empty database in the place of the songs', async () => {
+    const cluster = await clusterWith('pannet_before_20260101120000');
+    try {
+      await withAdmin(cluster, async (admin) => {
+        await expect(demandSettled(admin)).rejects.toThrow(/Your songs are there/);
+        expect(await settleIfAlone(admin)).toEqual([expect.stringMatching(/are back/)]);
+        await demandSettled(admin);
+      });
     } finally {
       await cluster.stop();
     }

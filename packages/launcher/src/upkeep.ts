@@ -9,11 +9,13 @@ import {
   changePlaces,
   claimMaintenance,
   current,
+  demandSettled,
   dropKept,
   keptDatabases,
   keptSentence,
   restoring,
   settleDatabases,
+  settleIfAlone,
   type Sharing,
 } from './databases.ts';
 import { install, postgresNeed } from './debian.ts';
@@ -53,12 +55,14 @@ async function withCluster<Result>(
     );
   const folder = dataFolder(work.data);
   demandRoom(folder);
-  const { cluster, release } = await reach(folder, work);
+  const { cluster, isHolder, release } = await reach(folder, work);
   try {
     return await withAdmin(cluster, async (admin) => {
+      if (isHolder) for (const sentence of await settleIfAlone(admin)) console.error(sentence);
       await claimMaintenance(admin, work.sharing);
       if (work.sharing === 'exclusive')
         for (const sentence of await settleDatabases(admin)) console.error(sentence);
+      await demandSettled(admin);
       return use(cluster, admin);
     });
   } finally {
@@ -68,6 +72,8 @@ async function withCluster<Result>(
 
 interface Reached {
   readonly cluster: Cluster;
+  /** Whether this process runs the cluster. */
+  readonly isHolder: boolean;
   release(): Promise<void>;
 }
 
@@ -80,6 +86,7 @@ async function reach(folder: string, { command, signal }: Work): Promise<Reached
         const cluster = await startCluster(folder, [], signal);
         return {
           cluster,
+          isHolder: true,
           release: async () => {
             await cluster.stop();
             lock.release();
@@ -94,7 +101,7 @@ async function reach(folder: string, { command, signal }: Work): Promise<Reached
       // Registered first: whoever holds the folder waits for us from here on.
       const visit = visitFolder(folder, command);
       const cluster = await joinCluster(folder).catch(() => null);
-      if (cluster) return { cluster, release: async () => visit.release() };
+      if (cluster) return { cluster, isHolder: false, release: async () => visit.release() };
       visit.release();
       if (Date.now() > end) throw error;
     }
