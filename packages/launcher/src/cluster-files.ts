@@ -39,6 +39,11 @@ export interface ClusterFiles {
   readonly user: Owner;
 }
 
+/** Whether a data folder has a cluster that was made whole. */
+export function hasCluster(folder: string): boolean {
+  return existsSync(join(folder, 'postgres', 'PG_VERSION'));
+}
+
 /**
  * The cluster of a data folder, made if there is none. What stands in its place and is none is never touched.
  * @throws Complaint for what stands there, for a version that is not installed, for a folder that cannot be written to

@@ -1,3 +1,4 @@
+import { setTimeout as wait } from 'node:timers/promises';
 import type pg from 'pg';
 import { Complaint } from './repository.ts';
 
@@ -11,6 +12,9 @@ const keptPattern = /^pannet_before_(restore|\d{14})$/;
 
 /** What maintenance must not overlap, on the cluster's own database: PostgreSQL holds it, so it ends with the process. */
 const maintenanceKey = 7_260_000;
+
+/** A command that only puts the databases in order has ended within this time. */
+const claimPatienceMs = 5000;
 
 export type Sharing = 'shared' | 'exclusive';
 
@@ -29,7 +33,7 @@ export async function keptDatabases(admin: pg.Client): Promise<string[]> {
   return kept.sort((a, b) => (age(a) < age(b) ? 1 : -1));
 }
 
-async function triesToClaim(admin: pg.Client, sharing: Sharing): Promise<boolean> {
+async function tryToClaim(admin: pg.Client, sharing: Sharing): Promise<boolean> {
   const lock = sharing === 'shared' ? 'pg_try_advisory_lock_shared' : 'pg_try_advisory_lock';
   const { rows } = await admin.query<{ got: boolean }>(`SELECT ${lock}($1) AS got`, [
     maintenanceKey,
@@ -43,10 +47,13 @@ async function triesToClaim(admin: pg.Client, sharing: Sharing): Promise<boolean
  * @throws Complaint where another command has it
  */
 export async function claimMaintenance(admin: pg.Client, sharing: Sharing): Promise<void> {
-  if (!(await triesToClaim(admin, sharing)))
-    throw new Complaint(
-      'Another “./pannet” command works on these songs just now (a backup, a restore or a purge). Nothing was changed. Try again when it has ended.',
-    );
+  for (const end = Date.now() + claimPatienceMs; !(await tryToClaim(admin, sharing));) {
+    if (Date.now() > end)
+      throw new Complaint(
+        'Another “./pannet” command works on these songs just now (a backup, a restore or a purge). Nothing was changed. Try again when it has ended.',
+      );
+    await wait(100);
+  }
 }
 
 /**
@@ -55,7 +62,7 @@ export async function claimMaintenance(admin: pg.Client, sharing: Sharing): Prom
  * @returns a sentence on each thing that was found
  */
 export async function settleIfAlone(admin: pg.Client): Promise<string[]> {
-  if (!(await triesToClaim(admin, 'exclusive'))) return [];
+  if (!(await tryToClaim(admin, 'exclusive'))) return [];
   try {
     return await settleDatabases(admin);
   } finally {
@@ -128,12 +135,13 @@ function dateOf(kept: string): string {
 /**
  * Puts the database `from` in the place of the current one, which is kept under a dated name. One transaction: whoever is
  * killed meanwhile leaves either the old state or the new one.
+ * @param other a second connection, which sends everybody else away
  * @returns the name of what is kept
  */
 export async function changePlaces(
   admin: pg.Client,
   from: string,
-  connect: () => Promise<pg.Client>,
+  other: pg.Client,
 ): Promise<string> {
   const taken = new Set(await names(admin));
   let moment = Date.now();
@@ -141,7 +149,6 @@ export async function changePlaces(
     `pannet_before_${new Date(moment).toISOString().replace(/\D/g, '').slice(0, 14)}`;
   while (taken.has(nameAt())) moment += 1000;
   const kept = nameAt();
-  const other = await connect();
   let over = false;
   // A rename waits some seconds for others to leave, and lets nobody new in meanwhile.
   const clearing = (async () => {
@@ -150,7 +157,7 @@ export async function changePlaces(
         'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = ANY($1)',
         [[current, from]],
       );
-      await new Promise((next) => setTimeout(next, 100));
+      await wait(100);
     }
   })();
   clearing.catch(() => {});
@@ -161,11 +168,15 @@ export async function changePlaces(
     await admin.query('COMMIT');
   } catch (error) {
     await admin.query('ROLLBACK').catch(() => {});
+    // PostgreSQL 15, appendix A: object_in_use.
+    if ((error as { code?: string }).code === '55006')
+      throw new Complaint(
+        'Another program holds on to the songs. Nothing was changed. Stop it, then try again.',
+      );
     throw error;
   } finally {
     over = true;
     await clearing.catch(() => {});
-    await other.end().catch(() => {});
   }
   return kept;
 }

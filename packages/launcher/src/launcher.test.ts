@@ -18,7 +18,13 @@ import pg from 'pg';
 import { runningServer, wasStartedOn } from './cluster-files.ts';
 import { dataFolder, demandRoom } from './data-folder.ts';
 import { findChromium, findPostgres, install, onPath } from './debian.ts';
-import { changePlaces, demandSettled, settleDatabases, settleIfAlone } from './databases.ts';
+import {
+  changePlaces,
+  claimMaintenance,
+  demandSettled,
+  settleDatabases,
+  settleIfAlone,
+} from './databases.ts';
 import { joinCluster, startCluster, withAdmin, type Cluster } from './postgres.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'pannet-launcher-'));
@@ -91,6 +97,16 @@ test('a cluster is private to loopback, keeps its data over a stop, and is taken
   const third = await startCluster(folder, ['fsync=off']);
   expect(await query(await third.database('kept'), 'SELECT n FROM kept')).toEqual([{ n: 7 }]);
   await third.stop();
+});
+
+test('a cluster that another process is still making is left to it', async () => {
+  const data = fresh();
+  const making = join(data, 'postgres-being-made-0123456789ab');
+  mkdirSync(making);
+  writeFileSync(join(data, 'postgres-password'), 'theirs\n');
+  expect(await joinCluster(data)).toBeNull();
+  expect(existsSync(making)).toBe(true);
+  expect(readFileSync(join(data, 'postgres-password'), 'utf8')).toBe('theirs\n');
 });
 
 const fresh = () => {
@@ -251,6 +267,26 @@ describe('a restore that was interrupted, by this version or an earlier one', ()
     }
   });
 
+  test('is put in order by one command while others wait for it', async () => {
+    const cluster = await clusterWith('pannet', 'pannet_restoring');
+    try {
+      await withAdmin(cluster, async (first) => {
+        await claimMaintenance(first, 'exclusive');
+        const second = withAdmin(cluster, (admin) => claimMaintenance(admin, 'shared'));
+        await wait(500);
+        await first.query('SELECT pg_advisory_unlock_all()');
+        await second;
+        // One that goes on working is not waited for.
+        await claimMaintenance(first, 'exclusive');
+        await expect(
+          withAdmin(cluster, (admin) => claimMaintenance(admin, 'shared')),
+        ).rejects.toThrow(/Another “\.\/pannet” command/);
+      });
+    } finally {
+      await cluster.stop();
+    }
+  });
+
   test('keeps other commands from making an empty database in the place of the songs', async () => {
     const cluster = await clusterWith('pannet_before_20260101120000');
     try {
@@ -279,11 +315,7 @@ describe('a restore that was interrupted, by this version or an earlier one', ()
     try {
       await wait(300);
       const kept = await withAdmin(cluster, (admin) =>
-        changePlaces(admin, 'pannet_restoring', async () => {
-          const other = new pg.Client({ connectionString: cluster.adminUrl('postgres') });
-          await other.connect();
-          return other;
-        }),
+        withAdmin(cluster, (other) => changePlaces(admin, 'pannet_restoring', other)),
       );
       await wait(300);
       expect(kept).toMatch(/^pannet_before_\d{14}$/);

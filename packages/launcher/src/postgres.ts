@@ -10,6 +10,7 @@ import {
   alive,
   clearStaleLock,
   clusterIn,
+  hasCluster,
   runningServer,
   type ClusterFiles,
 } from './cluster-files.ts';
@@ -34,6 +35,9 @@ interface Running {
 
 /** The role that the application works as: it owns its databases and can do nothing to the cluster. */
 export const applicationRole = 'pannet_application';
+
+/** Key of the advisory lock under which roles and databases are made. */
+const makingKey = 7_260_003;
 
 type UrlOf = (port: number, name: string) => string;
 
@@ -105,6 +109,8 @@ export async function startCluster(
  * stop, so `stop` does nothing.
  */
 export async function joinCluster(folder: string): Promise<Cluster | null> {
+  // Where there is none yet, its holder is making it: a second one must not.
+  if (!hasCluster(folder)) return null;
   const files = await clusterIn(folder);
   const running = runningServer(files.data);
   const url = adminUrls(files);
@@ -117,19 +123,26 @@ export async function joinCluster(folder: string): Promise<Cluster | null> {
   };
 }
 
+async function withClient<Result>(
+  url: string,
+  work: (client: pg.Client) => Promise<Result>,
+): Promise<Result> {
+  const client = new pg.Client({ connectionString: url });
+  client.on('error', () => {});
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end().catch(() => {});
+  }
+}
+
 /** A superuser's connection to the cluster's own database, for as long as `work` takes. */
-export async function withAdmin<Result>(
+export function withAdmin<Result>(
   cluster: Cluster,
   work: (admin: pg.Client) => Promise<Result>,
 ): Promise<Result> {
-  const admin = new pg.Client({ connectionString: cluster.adminUrl('postgres') });
-  admin.on('error', () => {});
-  await admin.connect();
-  try {
-    return await work(admin);
-  } finally {
-    await admin.end().catch(() => {});
-  }
+  return withClient(cluster.adminUrl('postgres'), work);
 }
 
 async function startServer(
@@ -198,27 +211,21 @@ async function answers(url: string): Promise<boolean> {
 
 async function makeDatabase(url: string, name: string, password: string): Promise<void> {
   if (!/^[a-z0-9_]+$/.test(name)) throw new Error(`“${name}” is no name for a database.`);
-  const client = new pg.Client({ connectionString: url });
-  await client.connect();
-  try {
+  await withClient(url, async (client) => {
     // Several processes may come at once; the lock ends with the connection.
-    await client.query('SELECT pg_advisory_lock(7260003)');
+    await client.query('SELECT pg_advisory_lock($1)', [makingKey]);
     const role = await client.query('SELECT 1 FROM pg_roles WHERE rolname = $1', [applicationRole]);
     const words = `NOSUPERUSER NOCREATEDB NOCREATEROLE LOGIN PASSWORD '${password}'`;
     await client.query(`${role.rowCount ? 'ALTER' : 'CREATE'} ROLE ${applicationRole} ${words}`);
     const { rowCount } = await client.query('SELECT 1 FROM pg_database WHERE datname = $1', [name]);
     if (rowCount) await client.query(`ALTER DATABASE ${name} OWNER TO ${applicationRole}`);
     else await client.query(`CREATE DATABASE ${name} OWNER ${applicationRole}`);
-  } finally {
-    await client.end();
-  }
+  });
 }
 
 /** Databases of earlier versions belong to the superuser, with all that is in them. */
 async function giveTables(url: string): Promise<void> {
-  const client = new pg.Client({ connectionString: url });
-  await client.connect();
-  try {
+  await withClient(url, async (client) => {
     const { rows } = await client.query<{ name: string }>(
       `SELECT oid::regclass::text AS name FROM pg_class
        WHERE relnamespace = 'public'::regnamespace AND relkind = 'r'
@@ -228,9 +235,7 @@ async function giveTables(url: string): Promise<void> {
     // Its sequences and indexes go with a table.
     for (const { name } of rows)
       await client.query(`ALTER TABLE ${name} OWNER TO ${applicationRole}`);
-  } finally {
-    await client.end();
-  }
+  });
 }
 
 /**

@@ -2,8 +2,9 @@ import { existsSync, linkSync, rmSync, statSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
-import pg from 'pg';
+import type pg from 'pg';
 import { Stopped } from './child.ts';
+import { hasCluster } from './cluster-files.ts';
 import { dataFolder, dataFolderPath, demandRoom } from './data-folder.ts';
 import {
   changePlaces,
@@ -49,7 +50,7 @@ async function withCluster<Result>(
 ): Promise<Result> {
   install([postgresNeed]);
   const path = dataFolderPath(work.data);
-  if (work.needsSongs && !existsSync(join(path, 'postgres', 'PG_VERSION')))
+  if (work.needsSongs && !hasCluster(path))
     throw new Complaint(
       `${path} is no data folder of Pannet: there are no songs in it. --data FOLDER names another one.`,
     );
@@ -208,7 +209,7 @@ export async function restore(words: string[]): Promise<number> {
       const pgRestore = join(cluster.bin, 'pg_restore');
       if ((await maintenance(['restore', file], url, { signal, pgRestore })) !== 0)
         throw new Complaint(`${file} was not restored. Nothing was changed.`);
-      await changePlaces(admin, restoring, () => connected(cluster));
+      await withAdmin(cluster, (other) => changePlaces(admin, restoring, other));
     } finally {
       await admin.query(`DROP DATABASE IF EXISTS ${restoring} WITH (FORCE)`).catch(() => {});
     }
@@ -244,19 +245,12 @@ async function settleKept(
       );
       return;
     }
-    await changePlaces(admin, newest, () => connected(cluster));
+    await withAdmin(cluster, (other) => changePlaces(admin, newest, other));
     console.log('The songs from before the last restore are back.');
     const kept = await keptSentence(admin);
     if (kept) console.log(kept);
   });
   return 0;
-}
-
-async function connected(cluster: Cluster): Promise<pg.Client> {
-  const client = new pg.Client({ connectionString: cluster.adminUrl('postgres') });
-  client.on('error', () => {});
-  await client.connect();
-  return client;
 }
 
 function fileOf(words: string[], command: string): { file: string; data: string | undefined } {

@@ -4,24 +4,12 @@ import { anyOf } from '../parameters/any.fixture.ts';
 import { preparationDescription } from '../takes/preparation.ts';
 import { compile } from '../rendering/compile.ts';
 import { anySong, rateHz, recordings } from './any-song.fixture.ts';
-import { apply, mergeCommands, type Command } from './commands.ts';
+import { apply, mergeCommands } from './commands.ts';
 import type { Edit } from './edits/edit.ts';
 import { editModules } from './edits/modules.ts';
 import { readSong } from './saved-song.ts';
 import { emptySong, newPart, type Song } from './song.ts';
-
-const command = (edits: readonly unknown[], name = 'step'): Command => ({
-  id: 'c',
-  name,
-  role: 'do',
-  edits: edits as Edit[],
-});
-
-function done(song: Song, ...edits: readonly unknown[]): Song {
-  const outcome = apply(song, command(edits));
-  if (!outcome.ok) throw new Error(outcome.error.sentence);
-  return outcome.value.song;
-}
+import { command, done } from './steps.fixture.ts';
 
 const begun = done(
   emptySong('s', 'Song'),

@@ -1,26 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { rateHz, anySong, recordings } from './any-song.fixture.ts';
-import { apply, type Command } from './commands.ts';
-import type { Edit } from './edits/edit.ts';
-import { partTarget } from './moves-of.ts';
+import { apply } from './commands.ts';
 import { readSong } from './saved-song.ts';
 import { maxSongLetters, songLetters } from './size.ts';
 import { smallEdits } from './small-edits.ts';
-import { emptySong, newPart, type Move, type Song } from './song.ts';
-
-const command = (edits: readonly unknown[]): Command => ({
-  id: 'c',
-  name: 'step',
-  role: 'do',
-  edits: edits as Edit[],
-});
-
-function done(song: Song, ...edits: readonly unknown[]): Song {
-  const outcome = apply(song, command(edits));
-  if (!outcome.ok) throw new Error(outcome.error.sentence);
-  return outcome.value.song;
-}
+import { emptySong, newPart } from './song.ts';
+import { command, done, levelMove } from './steps.fixture.ts';
 
 const begun = done(
   emptySong('s', 'Song'),
@@ -32,21 +18,6 @@ const begun = done(
     part: newPart(`p${n}`, `P${n}`, 'keys', [{ recording: recordings[0].hash, channel: 0 }]),
   })),
 );
-
-function move(n: number, points: number): Move {
-  return {
-    id: `m${n}`,
-    target: partTarget(`p${n}`, 'levelDb'),
-    curve: {
-      kind: 'points',
-      points: Array.from({ length: points }, (_, k) => ({
-        atS: k / 3,
-        by: -1.25,
-        shape: 'straight',
-      })),
-    },
-  };
-}
 
 describe('changes of a list by id', () => {
   test('do what giving the list anew does, for any two songs, and are taken back field for field', () => {
@@ -74,8 +45,8 @@ describe('changes of a list by id', () => {
     const list = fc.uniqueArray(fc.integer({ min: 0, max: 9 }), { maxLength: 8 });
     fc.assert(
       fc.property(list, list, fc.integer({ min: 1, max: 3 }), (before, after, points) => {
-        const song = done(begun, { kind: 'set-moves', moves: before.map((n) => move(n, 2)) });
-        const moves = after.map((n) => move(n, n % 2 ? 2 : points));
+        const song = done(begun, { kind: 'set-moves', moves: before.map((n) => levelMove(n, 2)) });
+        const moves = after.map((n) => levelMove(n, n % 2 ? 2 : points));
         const answered = apply(song, command(smallEdits(song, [{ kind: 'set-moves', moves }])));
         if (!answered.ok) throw new Error(answered.error.sentence);
         expect(answered.value.song.moves).toEqual(moves);
@@ -86,9 +57,9 @@ describe('changes of a list by id', () => {
   });
 
   test('are as large as what they change: one point in 48 curves of 500 points', () => {
-    const moves = Array.from({ length: 48 }, (_, n) => move(n, 500));
+    const moves = Array.from({ length: 48 }, (_, n) => levelMove(n, 500));
     const song = done(begun, { kind: 'set-moves', moves });
-    const changed = moves.map((one, n) => (n === 7 ? move(7, 499) : one));
+    const changed = moves.map((one, n) => (n === 7 ? levelMove(7, 499) : one));
     const small = smallEdits(song, [{ kind: 'set-moves', moves: changed }]);
     expect(JSON.stringify(small).length).toBeLessThan(30_000);
     const answered = apply(song, command(small));
@@ -99,11 +70,11 @@ describe('changes of a list by id', () => {
 
   test.each<[string, object, RegExp]>([
     ['drops what is not there', { drop: ['m9'] }, /no such thing/],
-    ['names an id twice', { put: [move(1, 2), move(1, 3)] }, /each id once/],
-    ['puts and drops the same', { put: [move(0, 2)], drop: ['m0'] }, /each id once/],
+    ['names an id twice', { put: [levelMove(1, 2), levelMove(1, 3)] }, /each id once/],
+    ['puts and drops the same', { put: [levelMove(0, 2)], drop: ['m0'] }, /each id once/],
     ['orders what is not there', { order: ['m0', 'm4'] }, /every id/],
   ])('one that %s is refused', (_, change, sentence) => {
-    const song = done(begun, { kind: 'set-moves', moves: [move(0, 2)] });
+    const song = done(begun, { kind: 'set-moves', moves: [levelMove(0, 2)] });
     const outcome = apply(song, command([{ kind: 'change-moves', ...change }]));
     expect(outcome.ok ? 'taken' : outcome.error.sentence).toMatch(sentence);
   });
@@ -111,7 +82,7 @@ describe('changes of a list by id', () => {
 
 describe('a song has a size that it does not outgrow', () => {
   const large = (points: number) =>
-    Array.from({ length: 45 }, (_, n) => ({ kind: 'change-moves', put: [move(n, points)] }));
+    Array.from({ length: 45 }, (_, n) => ({ kind: 'change-moves', put: [levelMove(n, points)] }));
 
   test('up to the limit it is taken, beyond it a sentence says what to remove', () => {
     let song = begun;
@@ -132,14 +103,14 @@ describe('a song has a size that it does not outgrow', () => {
   });
 
   test('one of an earlier version that is larger opens, and can be made smaller', () => {
-    const moves = Array.from({ length: 45 }, (_, n) => move(n, 4000));
+    const moves = Array.from({ length: 45 }, (_, n) => levelMove(n, 4000));
     const saved = readSong({ ...begun, moves });
     if (!saved.ok) throw new Error(saved.error.sentence);
     expect(songLetters(saved.value)).toBeGreaterThan(maxSongLetters);
     expect(done(saved.value, { kind: 'set-title', title: 'Still' }).title).toBe('Still');
     done(saved.value, { kind: 'change-moves', drop: ['m3'] });
-    expect(apply(saved.value, command([{ kind: 'change-moves', put: [move(46, 9)] }])).ok).toBe(
-      false,
-    );
+    expect(
+      apply(saved.value, command([{ kind: 'change-moves', put: [levelMove(46, 9)] }])).ok,
+    ).toBe(false);
   });
 });

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { maxSongLetters, songLetters } from '@pannet/core/song/size';
-import { newPart, type Move, type Recording } from '@pannet/core/song/song';
-import { partTarget } from '@pannet/core/song/moves-of';
+import { newPart, type Recording } from '@pannet/core/song/song';
+import { levelMove } from '../../../core/src/song/steps.fixture.ts';
 import { recordingBytes, RunningServer, titled } from '../running-server.fixture.ts';
 import type { OpenedSong } from './songs.service.ts';
 import { StoredSongs } from './stored-songs.ts';
@@ -14,19 +14,6 @@ const send = (id: string, baseRevision: number, edits: unknown[]) =>
     baseRevision,
     commands: [{ ...titled('step'), edits }],
   });
-
-const move = (n: number, points: number): Move => ({
-  id: `m${n}`,
-  target: partTarget(`p${n}`, 'levelDb'),
-  curve: {
-    kind: 'points',
-    points: Array.from({ length: points }, (_, k) => ({
-      atS: k / 3,
-      by: -1.25,
-      shape: 'straight',
-    })),
-  },
-});
 
 async function emptyParts(): Promise<{ id: string; revision: number }> {
   const recording = (await server.upload(recordingBytes(500, 0.7))).body as unknown as Recording;
@@ -51,7 +38,7 @@ async function largestSong(): Promise<{ id: string; revision: number; refused: s
   let revision = begun;
   let refused = '';
   for (let n = 0; n < parts && !refused; n++) {
-    const answer = await send(id, revision, [{ kind: 'change-moves', put: [move(n, 2600)] }]);
+    const answer = await send(id, revision, [{ kind: 'change-moves', put: [levelMove(n, 2600)] }]);
     if (answer.status === 200) revision++;
     else refused = String(answer.body.detail);
   }
@@ -73,7 +60,7 @@ describe('a large song', () => {
     server.app.get(StoredSongs).forget(id);
     const idle = process.memoryUsage().rss;
     const lengths = await Promise.all(
-      Array.from({ length: 60 }, async () => {
+      Array.from({ length: 200 }, async () => {
         const answer = await fetch(`${server.base}/songs/${id}`);
         let length = 0;
         for await (const piece of answer.body as unknown as AsyncIterable<Uint8Array>)
@@ -83,7 +70,7 @@ describe('a large song', () => {
     );
     expect(new Set(lengths).size).toBe(1);
     expect(lengths[0]).toBeGreaterThan(3_500_000);
-    // One answer for all: what they cost in memory is far less than 60 answers (240 MB and their logs).
+    // One answer for all: what they cost in memory is far less than 200 answers (800 MB and their logs).
     expect(process.memoryUsage().rss - idle).toBeLessThan(400e6);
     const again = (await server.call('GET', `/songs/${id}`)).body as unknown as OpenedSong;
     expect(again.song).toEqual({ ...document.song, title: 'Once more' });
@@ -93,7 +80,7 @@ describe('a large song', () => {
 
   test('takes no edit that would be read for long in one go', async () => {
     const { id, revision } = await emptyParts();
-    const moves = Array.from({ length: parts }, (_, n) => move(n, 1000));
+    const moves = Array.from({ length: parts }, (_, n) => levelMove(n, 1000));
     const answer = await send(id, revision, [{ kind: 'set-moves', moves }]);
     expect(answer).toMatchObject({ status: 413, body: { code: 'too-large' } });
     expect(answer.body.detail).toMatch(/edit of more than 1 MB/);

@@ -1,3 +1,4 @@
+import { setImmediate as breathe } from 'node:timers/promises';
 import {
   Body,
   Controller,
@@ -14,6 +15,8 @@ import {
 import { ApiBody, ApiOperation, ApiTags } from '@nestjs/swagger';
 import type { Response } from 'express';
 import { Asking, type Visitor } from '../accounts/visitor.ts';
+import { Configuration } from '../configuration/configuration.ts';
+import { sendPieces } from '../recordings/send.ts';
 import { type Share, SharesService } from './shares.service.ts';
 import type { LogPage } from './song-log.ts';
 import { CommandsDto, CommandsPipe, CopyDto, LogDto, NewSongDto, ShareDto } from './songs.dto.ts';
@@ -28,9 +31,12 @@ export class SongsController {
   readonly #songs: SongsService;
   readonly #shares: SharesService;
 
-  constructor(songs: SongsService, shares: SharesService) {
+  readonly #patienceMs: number;
+
+  constructor(songs: SongsService, shares: SharesService, { patienceMs }: Configuration) {
     this.#songs = songs;
     this.#shares = shares;
+    this.#patienceMs = patienceMs;
   }
 
   @Get()
@@ -59,9 +65,7 @@ export class SongsController {
       'Content-Length': String(head.length + rest.length),
       'Cache-Control': 'no-store',
     });
-    // Megabytes that many ask for at once are in memory once.
-    response.write(head);
-    response.end(rest);
+    await sendPieces(piecesOf(head, rest), response, this.#patienceMs);
   }
 
   @Get(':id/revision')
@@ -147,5 +151,16 @@ export class SongsController {
     @Param('name') name: string,
   ): Promise<Share[]> {
     return this.#shares.unshare(visitor, id, name);
+  }
+}
+
+const pieceBytes = 262_144;
+
+/** Pieces of a song that many may ask for at once: it is in memory once, and others are answered between the pieces. */
+async function* piecesOf(head: Buffer, rest: Buffer): AsyncGenerator<Uint8Array> {
+  yield head;
+  for (let at = 0; at < rest.length; at += pieceBytes) {
+    yield rest.subarray(at, at + pieceBytes);
+    if (at + pieceBytes < rest.length) await breathe();
   }
 }

@@ -11,6 +11,7 @@ import { Refused, ServerLost } from '../api/request.ts';
 import { getSession } from '../api/session.ts';
 import { openSong, sendCommands, songRevision, type OpenedSong } from '../api/songs.ts';
 import { SongCopy, type CopyMade } from './copy-with-steps.ts';
+import { Following } from './following.ts';
 import { KnownLog } from './known-log.ts';
 import { whyNotSent } from './not-sent.ts';
 import type { SessionState } from './session-state.ts';
@@ -22,9 +23,6 @@ import { dropUnsent, UnsentSteps, type Unsent } from './unsent.ts';
 const gestureMs = 1000;
 /** What fails so often with the same steps fails because of them. */
 const mostFailures = 3;
-/** How often it is asked whether another window has changed the song; less often where this one is not seen. */
-const followMs = 2000;
-const followHiddenMs = 15_000;
 /** Where so few steps can be taken back, earlier ones are fetched. */
 const fewSteps = 20;
 
@@ -68,9 +66,9 @@ export class SongSession {
   #after: readonly Song[] = [];
   readonly #unsent: UnsentSteps | null;
   #sending = false;
-  /** How often what waits was kept. */
-  #keepings = 0;
-  #following: ReturnType<typeof setTimeout> | undefined;
+  /** Counts what is kept, so that only the newest tells whether it is. */
+  #keepCount = 0;
+  readonly #following = new Following(() => this.#follow());
   #closed = false;
   #failures = 0;
   /** Recordings that are on their way to the server: no step that brings one goes before it. */
@@ -83,11 +81,8 @@ export class SongSession {
 
   /** @throws ServerLost, Refused, and a FailureError where what came is no song */
   static async open(id: string): Promise<SongSession> {
-    // Where it cannot be told who is signed in, opening says what is wrong.
-    const account = await getSession().then(
-      ({ name }) => name,
-      () => null,
-    );
+    // Without it, steps would be kept for nobody: where it cannot be told, the song is not opened.
+    const { name: account } = await getSession();
     const unsent = new UnsentSteps(id, await thisWindow(), crypto.randomUUID(), account);
     try {
       const left = await unsent.left();
@@ -125,7 +120,7 @@ export class SongSession {
     void this.#takeUp(left);
     void this.#send();
     void this.#fetchEarlier();
-    this.#followLater();
+    this.#following.start();
   }
 
   get #state(): SessionState {
@@ -176,12 +171,12 @@ export class SongSession {
     }
     const commands = pending.map(({ id, name, role, edits }) => ({ id, name, role, edits }));
     const keeping = this.#unsent?.keep(this.#revision, commands) ?? nothing;
-    const turn = ++this.#keepings;
+    const turn = ++this.#keepCount;
     this.#setKept(commands.length === 0 ? 'durable' : 'pending');
     if (commands.length > 0)
       void keeping.durably.then((isDurable) => {
         // Only the newest of what waits counts.
-        if (turn === this.#keepings)
+        if (turn === this.#keepCount)
           this.#setKept(isDurable ? 'durable' : keeping.now ? 'reload' : 'none');
       });
     return keeping;
@@ -498,21 +493,10 @@ export class SongSession {
     this.store.setState({ saving: { kind: 'saved' } });
   }
 
-  #followLater(): void {
-    clearTimeout(this.#following);
-    if (this.#closed) return;
-    const isSeen = typeof document === 'undefined' || document.visibilityState !== 'hidden';
-    this.#following = setTimeout(
-      () => void this.#follow().finally(() => this.#followLater()),
-      isSeen ? followMs : followHiddenMs,
-    );
-  }
-
   /** Shows what another window has done, as long as nothing is being done here: what is done here finds out when it is sent. */
   async #follow(): Promise<void> {
     const { saving, pending, song, shown } = this.#state;
-    const isIdle = () => saving.kind === 'saved' && pending.length === 0 && song === shown;
-    if (!isIdle()) return;
+    if (saving.kind !== 'saved' || pending.length > 0 || song !== shown) return;
     try {
       if ((await songRevision(this.id)).revision === this.#revision) return;
       const opened = await readOpened(this.id);
@@ -575,6 +559,6 @@ export class SongSession {
     this.#closed = true;
     this.#unsent?.close();
     clearTimeout(this.#retry);
-    clearTimeout(this.#following);
+    this.#following.stop();
   }
 }
